@@ -1,0 +1,18 @@
+# Compiler flags of everything that is built here; they are not passed on to consumers.
+add_library(anvilcast_flags INTERFACE)
+
+# Decisions are exact only when a*b+c is rounded twice: the compiler must not fuse it.
+target_compile_options(anvilcast_flags INTERFACE
+  -ffp-contract=off -Wall -Wextra -Wconversion -Wshadow -Wpedantic
+  $<$<BOOL:${ANVILCAST_WERROR}>:-Werror>)
+set(CMAKE_CXX_FLAGS_RELEASE "-O3 -DNDEBUG")
+
+if(ANVILCAST_SANITIZE)
+  target_compile_options(anvilcast_flags INTERFACE
+    -fsanitize=${ANVILCAST_SANITIZE} -fno-omit-frame-pointer -fno-sanitize-recover=all)
+  target_link_options(anvilcast_flags INTERFACE -fsanitize=${ANVILCAST_SANITIZE})
+endif()
+if(ANVILCAST_COVERAGE)
+  target_compile_options(anvilcast_flags INTERFACE --coverage -O0)
+  target_link_options(anvilcast_flags INTERFACE --coverage)
+endif()

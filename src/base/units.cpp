@@ -1,0 +1,64 @@
+#include <anvilcast/units.hpp>
+
+#include <fmt/format.h>
+
+#include <anvilcast/errors.hpp>
+#include <array>
+#include <charconv>
+#include <cmath>
+
+namespace anvilcast {
+namespace {
+
+struct NamedUnit {
+    std::string_view name;
+    double metres;
+};
+constexpr std::array<NamedUnit, 8> kUnits{{{"m", 1.0},
+                                           {"cm", 1e-2},
+                                           {"mm", 1e-3},
+                                           {"um", 1e-6},
+                                           {"\xC2\xB5m", 1e-6},
+                                           {"km", 1e3},
+                                           {"in", 0.0254},
+                                           {"ft", 0.3048}}};
+
+std::string_view trimmed(std::string_view text) {
+    const auto first = text.find_first_not_of(" \t");
+    if (first == std::string_view::npos) return {};
+    return text.substr(first, text.find_last_not_of(" \t") - first + 1);
+}
+
+std::string format_power(double value, const LengthUnit& unit, int power, const char* suffix) {
+    return fmt::format("{:.4g} {}{}", value / std::pow(unit.metres, power), unit.name, suffix);
+}
+
+}  // namespace
+
+LengthUnit parse_length_unit(std::string_view name) {
+    const std::string_view wanted = trimmed(name);
+    for (const NamedUnit& unit : kUnits)
+        if (unit.name == wanted) return {std::string(unit.name), unit.metres};
+    throw InputError(
+        fmt::format("\"{}\" is not a length unit; write one of m, cm, mm, um, km, in, ft", wanted));
+}
+
+double parse_length(std::string_view text, const LengthUnit& bare) {
+    const std::string_view body = trimmed(text);
+    double value = 0;
+    const auto [end, status] = std::from_chars(body.data(), body.data() + body.size(), value);
+    if (status != std::errc() || !std::isfinite(value))
+        throw InputError(fmt::format("\"{}\" is not a length; write a number and a unit, e.g. \"2.5 mm\"", body));
+    const std::string_view rest = trimmed(body.substr(static_cast<std::size_t>(end - body.data())));
+    return value * (rest.empty() ? bare : parse_length_unit(rest)).metres;
+}
+
+std::string format_length(double metres, const LengthUnit& unit) { return format_power(metres, unit, 1, ""); }
+std::string format_area(double square_metres, const LengthUnit& unit) {
+    return format_power(square_metres, unit, 2, "\xC2\xB2");
+}
+std::string format_volume(double cubic_metres, const LengthUnit& unit) {
+    return format_power(cubic_metres, unit, 3, "\xC2\xB3");
+}
+
+}  // namespace anvilcast

@@ -1,0 +1,69 @@
+// The Delaunay kernel: points are put in one at a time; the tetrahedra whose circumsphere holds the new
+// point form a cavity, which is refilled with the point's star.
+//
+// The in-sphere test is nearly always one subtraction and comparison against the cached, certified
+// sphere (circumsphere.cpp). Ties of cospherical points are broken as if the point with the larger
+// number were lifted off the paraboloid (insphere_tie); points are numbered in the order of insertion,
+// so "on the sphere" always means "outside" and costs nothing more.
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <cstddef>
+#include <vector>
+
+#include "fill/tetrahedra.hpp"
+
+namespace anvilcast::fill {
+
+class Kernel {
+  public:
+    /// Puts in all points; vertex k >= 1 of the result is points[order[k - 1]].
+    /// Points equal to one before stay unused: their vertex has no tetrahedron.
+    Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context);
+
+    const std::vector<Vec3>& points() const { return points_; }
+    const std::vector<Tet>& tets() const { return tets_; }
+    /// Gives the arrays away; the kernel is empty afterwards.
+    std::vector<Tet> take_tets() { return std::move(tets_); }
+    std::vector<Vec3> take_points() { return std::move(points_); }
+    std::size_t bytes() const;
+
+  private:
+    struct CavityFace {
+        Index inside;   // the cavity's tetrahedron
+        Index outside;  // code of the face on the other side
+        int face;       // of `inside`
+    };
+    struct LocalNumber {
+        Index stamp = 0;
+        Index number = 0;
+    };
+
+    void make_first_tetrahedron();
+    void insert(Index vertex);
+    Index locate(const Vec3& p);
+    bool conflicts(Index tet, const Vec3& p) const;
+    bool conflicts_exactly(Index tet, const Vec3& p) const;
+    bool gather_cavity(Index start, const Vec3& p);
+    void fill_cavity(Index vertex);
+    void join_star(Index vertex);
+    Index local_number(Index vertex, Index stamp);
+    Sphere sphere_of(const Tet& tet) const;
+
+    std::vector<Vec3> points_;
+    std::vector<Tet> tets_;
+    std::vector<Sphere> spheres_;
+    std::vector<unsigned char> in_cavity_;
+    std::vector<LocalNumber> local_;
+    std::vector<Index> free_;
+
+    std::vector<Index> cavity_;
+    std::vector<CavityFace> faces_;
+    std::vector<Index> star_;
+    std::vector<Index> edge_table_;
+    Index n_local_ = 0;
+    Index last_ = 0;
+    std::uint32_t random_ = 1;
+};
+
+}  // namespace anvilcast::fill

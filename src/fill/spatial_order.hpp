@@ -1,0 +1,16 @@
+// The order in which points are put into the triangulation: random rounds of doubling size, each in
+// Hilbert order (Amenta, Choi & Rote 2003; Hilbert curve after Skilling 2004).
+#pragma once
+
+#include <anvilcast/geometry.hpp>
+#include <vector>
+
+namespace anvilcast::fill {
+
+/// A permutation of 0..n-1. Deterministic: depends on the points and their numbers only. O(n log n).
+std::vector<Index> insertion_order(const std::vector<Vec3>& points);
+
+/// A permutation in plain Hilbert order, without rounds.
+std::vector<Index> hilbert_order(const std::vector<Vec3>& points);
+
+}  // namespace anvilcast::fill

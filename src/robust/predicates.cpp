@@ -1,0 +1,213 @@
+// The ladder of every predicate: a filter in floating point, then exact expansions.
+//
+// Error bounds. Let eps = 2^-53, so that fl(x op y) = (x op y)(1 + d) with |d| <= eps. Every filter
+// first forms coordinate differences, then a polynomial of them. Each monomial of the polynomial is
+// computed with k roundings: one for every difference in it, every product, and every sum it passes
+// through. Its relative error is at most (1 + eps)^k - 1 <= k eps (1 + k eps), and the sum of the
+// monomials' magnitudes is at most the permanent (the same polynomial with absolute values everywhere)
+// computed in floating point, times (1 + k eps) for its own roundings. So
+//     |computed - true| <= k eps (1 + 4 k eps) * permanent.
+// Counting k for each predicate (differences + products + sums on the longest path):
+//     orient2d : 2 differences, 1 product, 1 sum                            -> k = 4
+//     orient3d : 3 differences, 2 products, 1 inner and 2 outer sums        -> k = 8
+//     incircle : 4 differences, 3 products, 1 + 1 inner and 2 outer sums    -> k = 11
+//     insphere : 5 differences, 4 products, 1 + 2 + 2 + 2 sums              -> k = 16
+// The bounds below round k up by one, which covers the factor (1 + 4 k eps) many times over. Underflow
+// cannot happen for coordinates of the model: a non-zero difference is at least 2^-192, and the fifth
+// power of that is above the smallest normal double.
+
+#include <anvilcast/predicates.hpp>
+
+#include "robust/expansion.hpp"
+
+namespace anvilcast {
+
+using robust::exact_difference;
+using robust::Expansion;
+
+namespace {
+
+constexpr double kEps = 0x1p-53;
+constexpr double kOrient2dError = 5 * kEps;
+constexpr double kOrient3dError = 9 * kEps;
+constexpr double kIncircleError = 12 * kEps;
+constexpr double kInsphereError = 17 * kEps;
+
+int filtered_sign(double determinant, double bound) {
+    if (determinant > bound) return 1;
+    if (determinant < -bound) return -1;
+    return predicate_rungs::kUndecided;
+}
+
+template <int N>
+struct ExactVec {
+    Expansion<N> x, y, z;
+};
+
+ExactVec<2> exact_difference3(const Vec3& a, const Vec3& b) {
+    return {exact_difference(a.x, b.x), exact_difference(a.y, b.y), exact_difference(a.z, b.z)};
+}
+
+bool all_single(const ExactVec<2>& v) { return v.x.is_single() && v.y.is_single() && v.z.is_single(); }
+
+ExactVec<1> narrowed(const ExactVec<2>& v) {
+    ExactVec<1> out;
+    if (v.x.n == 1) out.x.push(v.x.part[0]);
+    if (v.y.n == 1) out.y.push(v.y.part[0]);
+    if (v.z.n == 1) out.z.push(v.z.part[0]);
+    return out;
+}
+
+/// Exact sign of the insphere determinant of differences; lattices and other points whose differences
+/// are single doubles take the instance with N = 1, which is many times cheaper than N = 2.
+template <int N>
+int insphere_of_differences(const ExactVec<N>& a, const ExactVec<N>& b, const ExactVec<N>& c,
+                            const ExactVec<N>& d) {
+    auto minor = [](const ExactVec<N>& p, const ExactVec<N>& q) { return p.x * q.y - q.x * p.y; };
+    const auto ab = minor(a, b), bc = minor(b, c), cd = minor(c, d), da = minor(d, a), ac = minor(a, c),
+               bd = minor(b, d);
+    const auto abc = a.z * bc - b.z * ac + c.z * ab;
+    const auto bcd = b.z * cd - c.z * bd + d.z * bc;
+    const auto cda = c.z * da + d.z * ac + a.z * cd;
+    const auto dab = d.z * ab + a.z * bd + b.z * da;
+    auto lift = [](const ExactVec<N>& p) { return p.x * p.x + p.y * p.y + p.z * p.z; };
+    const auto sum = (lift(d) * abc - lift(c) * dab) + (lift(b) * cda - lift(a) * bcd);
+    // Positive inside for a tetrahedron of positive volume in our orientation.
+    return -sum.sign();
+}
+
+}  // namespace
+
+namespace predicate_rungs {
+
+int orient2d_filter(const Vec2& a, const Vec2& b, const Vec2& c) {
+    const double left = (a.x - c.x) * (b.y - c.y);
+    const double right = (a.y - c.y) * (b.x - c.x);
+    return filtered_sign(left - right, kOrient2dError * (std::abs(left) + std::abs(right)));
+}
+
+int orient2d_exact(const Vec2& a, const Vec2& b, const Vec2& c) {
+    const auto acx = exact_difference(a.x, c.x), acy = exact_difference(a.y, c.y);
+    const auto bcx = exact_difference(b.x, c.x), bcy = exact_difference(b.y, c.y);
+    return (acx * bcy - acy * bcx).sign();
+}
+
+int orient3d_filter(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 u = b - a, v = c - a, w = d - a;
+    const double uv = u.x * v.y, vu = v.x * u.y;
+    const double vw = v.x * w.y, wv = w.x * v.y;
+    const double wu = w.x * u.y, uw = u.x * w.y;
+    const double determinant = w.z * (uv - vu) + u.z * (vw - wv) + v.z * (wu - uw);
+    const double permanent = (std::abs(uv) + std::abs(vu)) * std::abs(w.z) +
+                             (std::abs(vw) + std::abs(wv)) * std::abs(u.z) +
+                             (std::abs(wu) + std::abs(uw)) * std::abs(v.z);
+    return filtered_sign(determinant, kOrient3dError * permanent);
+}
+
+int orient3d_exact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const auto u = exact_difference3(b, a), v = exact_difference3(c, a), w = exact_difference3(d, a);
+    const auto uv = u.x * v.y - v.x * u.y;
+    const auto vw = v.x * w.y - w.x * v.y;
+    const auto wu = w.x * u.y - u.x * w.y;
+    return (w.z * uv + u.z * vw + v.z * wu).sign();
+}
+
+int incircle_filter(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
+    const double ax = a.x - d.x, ay = a.y - d.y, bx = b.x - d.x, by = b.y - d.y, cx = c.x - d.x, cy = c.y - d.y;
+    const double bc = bx * cy, cb = cx * by, ca = cx * ay, ac = ax * cy, ab = ax * by, ba = bx * ay;
+    const double al = ax * ax + ay * ay, bl = bx * bx + by * by, cl = cx * cx + cy * cy;
+    const double determinant = al * (bc - cb) + bl * (ca - ac) + cl * (ab - ba);
+    const double permanent = (std::abs(bc) + std::abs(cb)) * al + (std::abs(ca) + std::abs(ac)) * bl +
+                             (std::abs(ab) + std::abs(ba)) * cl;
+    return filtered_sign(determinant, kIncircleError * permanent);
+}
+
+int incircle_exact(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
+    const auto ax = exact_difference(a.x, d.x), ay = exact_difference(a.y, d.y);
+    const auto bx = exact_difference(b.x, d.x), by = exact_difference(b.y, d.y);
+    const auto cx = exact_difference(c.x, d.x), cy = exact_difference(c.y, d.y);
+    const auto a_term = (ax * ax + ay * ay) * (bx * cy - cx * by);
+    const auto b_term = (bx * bx + by * by) * (cx * ay - ax * cy);
+    const auto c_term = (cx * cx + cy * cy) * (ax * by - bx * ay);
+    return (a_term + b_term + c_term).sign();
+}
+
+int insphere_filter(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
+    const Vec3 a = pa - pe, b = pb - pe, c = pc - pe, d = pd - pe;
+    const double axby = a.x * b.y, bxay = b.x * a.y, bxcy = b.x * c.y, cxby = c.x * b.y;
+    const double cxdy = c.x * d.y, dxcy = d.x * c.y, dxay = d.x * a.y, axdy = a.x * d.y;
+    const double axcy = a.x * c.y, cxay = c.x * a.y, bxdy = b.x * d.y, dxby = d.x * b.y;
+    const double ab = axby - bxay, bc = bxcy - cxby, cd = cxdy - dxcy, da = dxay - axdy, ac = axcy - cxay,
+                 bd = bxdy - dxby;
+    const double abc = a.z * bc - b.z * ac + c.z * ab;
+    const double bcd = b.z * cd - c.z * bd + d.z * bc;
+    const double cda = c.z * da + d.z * ac + a.z * cd;
+    const double dab = d.z * ab + a.z * bd + b.z * da;
+    const double al = dot(a, a), bl = dot(b, b), cl = dot(c, c), dl = dot(d, d);
+    const double determinant = (cl * dab - dl * abc) + (al * bcd - bl * cda);
+
+    const double az = std::abs(a.z), bz = std::abs(b.z), cz = std::abs(c.z), dz = std::abs(d.z);
+    const double p_ab = std::abs(axby) + std::abs(bxay), p_bc = std::abs(bxcy) + std::abs(cxby),
+                 p_cd = std::abs(cxdy) + std::abs(dxcy), p_da = std::abs(dxay) + std::abs(axdy),
+                 p_ac = std::abs(axcy) + std::abs(cxay), p_bd = std::abs(bxdy) + std::abs(dxby);
+    const double permanent =
+        (p_cd * bz + p_bd * cz + p_bc * dz) * al + (p_da * cz + p_ac * dz + p_cd * az) * bl +
+        (p_ab * dz + p_bd * az + p_da * bz) * cl + (p_bc * az + p_ac * bz + p_ab * cz) * dl;
+    return filtered_sign(determinant, kInsphereError * permanent);
+}
+
+int insphere_exact(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
+    const auto a = exact_difference3(pa, pe), b = exact_difference3(pb, pe), c = exact_difference3(pc, pe),
+               d = exact_difference3(pd, pe);
+    if (all_single(a) && all_single(b) && all_single(c) && all_single(d))
+        return insphere_of_differences(narrowed(a), narrowed(b), narrowed(c), narrowed(d));
+    return insphere_of_differences(a, b, c, d);
+}
+
+}  // namespace predicate_rungs
+
+using namespace predicate_rungs;
+
+int orient2d(const Vec2& a, const Vec2& b, const Vec2& c) {
+    const int sign = orient2d_filter(a, b, c);
+    return sign != kUndecided ? sign : orient2d_exact(a, b, c);
+}
+
+int orient3d(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const int sign = orient3d_filter(a, b, c, d);
+    return sign != kUndecided ? sign : orient3d_exact(a, b, c, d);
+}
+
+int incircle(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
+    const int sign = incircle_filter(a, b, c, d);
+    return sign != kUndecided ? sign : incircle_exact(a, b, c, d);
+}
+
+int insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e) {
+    const int sign = insphere_filter(a, b, c, d, e);
+    return sign != kUndecided ? sign : insphere_exact(a, b, c, d, e);
+}
+
+int insphere_tie(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e,
+                 const std::array<Index, 5>& numbers) {
+    const int sign = insphere(a, b, c, d, e);
+    if (sign != 0) return sign;
+    // Lifting row i (from 1) of the 5x5 determinant by eps_i adds eps_i (-1)^i orient3d(the other four)
+    // to the in-sphere value, so the largest eps with four points that span space decides.
+    const std::array<const Vec3*, 5> point{&a, &b, &c, &d, &e};
+    std::array<int, 5> order{0, 1, 2, 3, 4};
+    std::sort(order.begin(), order.end(), [&](int i, int j) {
+        return numbers[static_cast<std::size_t>(i)] > numbers[static_cast<std::size_t>(j)];
+    });
+    for (const int row : order) {
+        std::array<const Vec3*, 4> other{};
+        std::size_t n = 0;
+        for (int i = 0; i < 5; ++i)
+            if (i != row) other[n++] = point[static_cast<std::size_t>(i)];
+        const int o = orient3d(*other[0], *other[1], *other[2], *other[3]);
+        if (o != 0) return row % 2 == 0 ? -o : o;
+    }
+    return 0;  // not reached: the five points would have to be coplanar
+}
+
+}  // namespace anvilcast
