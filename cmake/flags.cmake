@@ -3,7 +3,7 @@ add_library(anvilcast_flags INTERFACE)
 
 # Decisions are exact only when a*b+c is rounded twice: the compiler must not fuse it.
 target_compile_options(anvilcast_flags INTERFACE
-  -ffp-contract=off -Wall -Wextra -Wconversion -Wshadow -Wpedantic
+  -ffp-contract=off -fno-math-errno -fno-trapping-math -Wall -Wextra -Wconversion -Wshadow -Wpedantic
   $<$<BOOL:${ANVILCAST_WERROR}>:-Werror>)
 set(CMAKE_CXX_FLAGS_RELEASE "-O3 -DNDEBUG")
 

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "fill/spatial_order.hpp"
+#include "robust/filters.hpp"
 
 namespace anvilcast::fill {
 
@@ -117,7 +118,8 @@ Index Kernel::locate(const Vec3& p) {
         for (int k = 0; k < 4; ++k) {
             const int f = (first + k) & 3;
             if (f == from) continue;
-            if (orient3d(points_[tet.v[kFace[f][0]]], points_[tet.v[kFace[f][1]]], points_[tet.v[kFace[f][2]]], p) < 0) {
+            if (robust::orient3d_fast(points_[tet.v[kFace[f][0]]], points_[tet.v[kFace[f][1]]],
+                                      points_[tet.v[kFace[f][2]]], p) < 0) {
                 exit = f;
                 break;
             }
@@ -128,114 +130,153 @@ Index Kernel::locate(const Vec3& p) {
     }
 }
 
-/// False when p equals a point already in (then nothing is changed).
-bool Kernel::gather_cavity(Index start, const Vec3& p) {
-    cavity_.clear();
-    faces_.clear();
-    cavity_.push_back(start);
+/// All tetrahedra in conflict with p, and the faces around them. The four neighbours of a tetrahedron are
+/// tested without a branch on the outcome (it is random: mispredictions were the largest cost); only the
+/// rare undecided test branches. Both lists have room for four more entries at any time.
+void Kernel::gather_cavity(Index start, const Vec3& p) {
+    std::size_t n_cavity = 1, n_faces = 0;
+    if (cavity_.size() < 64) cavity_.resize(64);
+    if (faces_.size() < 64) faces_.resize(64);
+    cavity_[0] = start;
     in_cavity_[start] = 1;
-    for (std::size_t k = 0; k < cavity_.size(); ++k) {
-        const Index t = cavity_[k];
+    unsigned char* const in_cavity = in_cavity_.data();
+    const Sphere* const spheres = spheres_.data();
+    const Tet* const tets = tets_.data();
+    const Vec3 q = p;
+    for (std::size_t k = 0; k < n_cavity; ++k) {
+        if (cavity_.size() < n_cavity + 4) cavity_.resize(2 * cavity_.size());
+        if (faces_.size() < n_faces + 4) faces_.resize(2 * faces_.size());
+        Index* const cavity = cavity_.data();
+        CavityFace* const faces = faces_.data();
+        const Index t = cavity[k];
+        const Tet tet = tets[t];
+        for (const Index code : tet.n) __builtin_prefetch(&spheres[tet_of(code)]);
         for (int f = 0; f < 4; ++f) {
-            const Index code = tets_[t].n[f];
+            const Index code = tet.n[f];
             const Index next = tet_of(code);
-            if (in_cavity_[next] != 0) continue;
-            if (conflicts(next, p)) {
-                in_cavity_[next] = 1;
-                cavity_.push_back(next);
-            } else {
-                faces_.push_back({t, code, f});
-            }
+            const Sphere& s = spheres[next];
+            const double d = distance_squared(q, s.center);
+            const bool unknown = in_cavity[next] == 0;
+            bool in = d < s.inside_below;
+            if (unknown & !in & !(d > s.outside_above)) [[unlikely]]
+                in = conflicts_exactly(next, q);
+            const bool add = unknown & in;
+            cavity[n_cavity] = next;
+            n_cavity += add;
+            __builtin_prefetch(&tets[next], 1);
+            in_cavity[next] = static_cast<unsigned char>(!unknown | add);
+            faces[n_faces] = {t, code, f};
+            n_faces += static_cast<std::size_t>(unknown & !in);
         }
     }
-    return true;
+    n_cavity_ = n_cavity;
+    n_faces_ = n_faces;
 }
 
-Index Kernel::local_number(Index vertex, Index stamp) {
+/// Numbers the vertices of the cavity's surface from 0; the stamp tells an old number from a new one.
+inline Index Kernel::local_number(Index vertex, Index stamp) {
     LocalNumber& l = local_[vertex];
     if (l.stamp != stamp) l = {stamp, n_local_++};
     return l.number;
 }
 
-/// The cavity's slots are used again for the star; each new tetrahedron is an old one of the cavity's rim
-/// with one corner replaced by the new vertex, which keeps its orientation.
-void Kernel::fill_cavity(Index vertex) {
-    const std::size_t n_new = faces_.size();
-    star_.resize(n_new);
-    std::vector<Index>& slots = cavity_;
-    while (slots.size() < n_new) {
+/// Cuts the list of slots to the number of the star's tetrahedra: the cavity's own first, then free ones.
+void Kernel::provide_slots() {
+    if (cavity_.size() < n_faces_) cavity_.resize(2 * n_faces_);
+    for (std::size_t k = n_faces_; k < n_cavity_; ++k) {
+        tets_[cavity_[k]].v[0] = kNone;
+        in_cavity_[cavity_[k]] = 0;
+        free_.push_back(cavity_[k]);
+    }
+    for (std::size_t k = n_cavity_; k < n_faces_; ++k) {
         if (!free_.empty()) {
-            slots.push_back(free_.back());
+            cavity_[k] = free_.back();
             free_.pop_back();
         } else {
-            slots.push_back(static_cast<Index>(tets_.size()));
+            cavity_[k] = static_cast<Index>(tets_.size());
             tets_.emplace_back();
             spheres_.emplace_back();
             in_cavity_.push_back(0);
         }
     }
-    // First copy what is needed of the old tetrahedra, for their slots are about to be overwritten.
-    static thread_local std::vector<Tet> fresh;
-    fresh.resize(n_new);
-    for (std::size_t k = 0; k < n_new; ++k) {
-        const CavityFace& face = faces_[k];
+}
+
+/// Notes that the face `code` lies at the directed edge ab; returns the key of the edge ba. Stars with more
+/// than kTableSide vertices are rare and go to a list that is sorted.
+inline std::uint64_t Kernel::record_edge(Index a, Index b, Index code) {
+    if (a < kTableSide && b < kTableSide) {
+        edge_table_[a * kTableSide + b] = code;
+        return b * kTableSide + a;
+    }
+    far_edges_.push_back({(std::uint64_t{a} << 32) | b, code});
+    return (std::uint64_t{b} << 32) | a;
+}
+
+inline Index Kernel::opposite_of(std::uint64_t key) const {
+    if (key < edge_table_.size()) return edge_table_[key];
+    // Far keys have a vertex number of kTableSide or more in one half, but the other half may be 0.
+    return std::lower_bound(far_edges_.begin(), far_edges_.end(), std::pair<std::uint64_t, Index>{key, 0})->second;
+}
+
+/// Refills the cavity with the star of the vertex. Each new tetrahedron is an old one of the cavity's rim
+/// with one corner replaced by the vertex, which keeps its orientation. They are joined to each other over
+/// a table of directed edges: each edge of the cavity's surface is seen from its two sides in opposite
+/// directions.
+void Kernel::fill_cavity(Index vertex) {
+    const std::size_t n = n_faces_;
+    if (fresh_.size() < n) {
+        fresh_.resize(2 * n);
+        edges_.resize(2 * n);
+    }
+    n_local_ = 0;
+    far_edges_.clear();
+    const CavityFace* const faces = faces_.data();
+    Tet* const fresh = fresh_.data();
+    for (std::size_t k = 0; k < n; ++k) {
+        const CavityFace face = faces[k];
         fresh[k] = tets_[face.inside];
         fresh[k].v[face.face] = vertex;
         fresh[k].n[face.face] = face.outside;
     }
-    for (std::size_t k = 0; k < n_new; ++k) {
-        const Index slot = slots[k];
-        star_[k] = slot;
-        tets_[slot] = fresh[k];
-        in_cavity_[slot] = 0;
-        tets_[tet_of(faces_[k].outside)].n[face_of(faces_[k].outside)] = code_of(slot, faces_[k].face);
-        spheres_[slot] = sphere_of(fresh[k]);
+    provide_slots();
+    const Index* const slots = cavity_.data();
+    std::array<std::uint64_t, 3>* const edges = edges_.data();
+    for (std::size_t k = 0; k < n; ++k) {
+        const Tet& tet = fresh[k];
+        const int i = faces[k].face;
+        Index number[4];
+        for (int m = 0; m < 3; ++m) number[kOtherThree[i][m]] = local_number(tet.v[kOtherThree[i][m]], vertex);
+        for (int m = 0; m < 3; ++m) {
+            const int j = kOtherThree[i][m];
+            const Index a = number[kOthers[i][j][0]], b = number[kOthers[i][j][1]];
+            edges[k][static_cast<std::size_t>(m)] = record_edge(a, b, code_of(slots[k], j));
+        }
     }
-    for (std::size_t k = n_new; k < slots.size(); ++k) {
-        tets_[slots[k]].v[0] = kNone;
-        in_cavity_[slots[k]] = 0;
-        free_.push_back(slots[k]);
+    if (!far_edges_.empty()) std::sort(far_edges_.begin(), far_edges_.end());
+    Tet* const tets = tets_.data();
+    for (std::size_t k = 0; k < n; ++k) {
+        Tet& tet = fresh[k];
+        const int i = faces[k].face;
+        for (int m = 0; m < 3; ++m) tet.n[kOtherThree[i][m]] = opposite_of(edges[k][static_cast<std::size_t>(m)]);
+        tets[slots[k]] = tet;
+        tets[tet_of(faces[k].outside)].n[face_of(faces[k].outside)] = code_of(slots[k], i);
     }
+    for (std::size_t k = 0; k < n; ++k) in_cavity_[slots[k]] = 0;
+    update_spheres();
+    last_ = slots[0];
 }
 
-/// Joins the star's tetrahedra to each other: each edge of the cavity's surface, seen from its two sides
-/// in opposite directions, leads to the two that share it.
-void Kernel::join_star(Index vertex) {
-    n_local_ = 0;
-    const Index stamp = vertex;
-    constexpr Index kStride = 64;
-    static thread_local std::vector<std::array<Index, 3>> long_table;
-    long_table.clear();
-    if (edge_table_.empty()) edge_table_.resize(static_cast<std::size_t>(kStride) * kStride);
-    for (std::size_t k = 0; k < star_.size(); ++k) {
-        const Tet& tet = tets_[star_[k]];
-        const int i = faces_[k].face;
-        Index number[4];
-        for (int j = 0; j < 4; ++j)
-            if (j != i) number[j] = local_number(tet.v[j], stamp);
-        for (int j = 0; j < 4; ++j) {
-            if (j == i) continue;
-            const Index a = number[kOthers[i][j][0]], b = number[kOthers[i][j][1]];
-            if (a < kStride && b < kStride)
-                edge_table_[static_cast<std::size_t>(a) * kStride + b] = code_of(star_[k], j);
-            else
-                long_table.push_back({a, b, code_of(star_[k], j)});
+void Kernel::update_spheres() {
+    for (std::size_t first = 0; first < n_faces_; first += SphereBatch::kSize) {
+        const std::size_t n = std::min(SphereBatch::kSize, n_faces_ - first);
+        for (std::size_t k = 0; k < n; ++k) {
+            const Tet& t = fresh_[first + k];
+            for (std::size_t c = 0; c < 4; ++c) batch_.set(k, c, points_[t.v[c]]);
         }
-    }
-    std::sort(long_table.begin(), long_table.end());
-    for (std::size_t k = 0; k < star_.size(); ++k) {
-        Tet& tet = tets_[star_[k]];
-        const int i = faces_[k].face;
-        for (int j = 0; j < 4; ++j) {
-            if (j == i) continue;
-            const Index a = local_[tet.v[kOthers[i][j][0]]].number, b = local_[tet.v[kOthers[i][j][1]]].number;
-            if (a < kStride && b < kStride) {
-                tet.n[j] = edge_table_[static_cast<std::size_t>(b) * kStride + a];
-            } else {
-                const std::array<Index, 3> key{b, a, 0};
-                tet.n[j] = (*std::lower_bound(long_table.begin(), long_table.end(), key))[2];
-            }
-        }
+        compute_spheres(batch_, n);
+        for (std::size_t k = 0; k < n; ++k)
+            spheres_[cavity_[first + k]] =
+                fresh_[first + k].is_ghost() ? undecided_sphere() : batch_.sphere(k);
     }
 }
 
@@ -251,8 +292,6 @@ void Kernel::insert(Index vertex) {
     }
     gather_cavity(start, p);
     fill_cavity(vertex);
-    join_star(vertex);
-    last_ = star_.front();
 }
 
 }  // namespace anvilcast::fill

@@ -11,6 +11,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "base/large_pages.hpp"
 #include "fill/tetrahedra.hpp"
 
 namespace anvilcast::fill {
@@ -21,11 +22,8 @@ class Kernel {
     /// Points equal to one before stay unused: their vertex has no tetrahedron.
     Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context);
 
-    const std::vector<Vec3>& points() const { return points_; }
-    const std::vector<Tet>& tets() const { return tets_; }
-    /// Gives the arrays away; the kernel is empty afterwards.
-    std::vector<Tet> take_tets() { return std::move(tets_); }
-    std::vector<Vec3> take_points() { return std::move(points_); }
+    const LargeVector<Vec3>& points() const { return points_; }
+    const LargeVector<Tet>& tets() const { return tets_; }
     std::size_t bytes() const;
 
   private:
@@ -39,28 +37,39 @@ class Kernel {
         Index number = 0;
     };
 
+    static constexpr Index kTableSide = 64;
+
     void make_first_tetrahedron();
     void insert(Index vertex);
     Index locate(const Vec3& p);
     bool conflicts(Index tet, const Vec3& p) const;
     bool conflicts_exactly(Index tet, const Vec3& p) const;
-    bool gather_cavity(Index start, const Vec3& p);
+    void gather_cavity(Index start, const Vec3& p);
     void fill_cavity(Index vertex);
-    void join_star(Index vertex);
+    void provide_slots();
     Index local_number(Index vertex, Index stamp);
+    std::uint64_t record_edge(Index a, Index b, Index code);
+    Index opposite_of(std::uint64_t key) const;
+    void update_spheres();
     Sphere sphere_of(const Tet& tet) const;
 
-    std::vector<Vec3> points_;
-    std::vector<Tet> tets_;
-    std::vector<Sphere> spheres_;
-    std::vector<unsigned char> in_cavity_;
-    std::vector<LocalNumber> local_;
+    LargeVector<Vec3> points_;
+    LargeVector<Tet> tets_;
+    LargeVector<Sphere> spheres_;
+    LargeVector<unsigned char> in_cavity_;
+    LargeVector<LocalNumber> local_;
     std::vector<Index> free_;
 
+    // Work space of one insertion, kept to save allocations. Lists grow only; the counts tell what is in use.
+    std::size_t n_cavity_ = 0;
+    std::size_t n_faces_ = 0;
     std::vector<Index> cavity_;
     std::vector<CavityFace> faces_;
-    std::vector<Index> star_;
-    std::vector<Index> edge_table_;
+    std::vector<Tet> fresh_;
+    std::vector<std::array<std::uint64_t, 3>> edges_;
+    std::vector<std::pair<std::uint64_t, Index>> far_edges_;
+    std::vector<Index> edge_table_ = std::vector<Index>(kTableSide * kTableSide);
+    SphereBatch batch_;
     Index n_local_ = 0;
     Index last_ = 0;
     std::uint32_t random_ = 1;

@@ -40,6 +40,9 @@ inline constexpr int kOthers[4][4][2] = {{{-1, -1}, {2, 3}, {3, 1}, {1, 2}},
                                          {{1, 3}, {3, 0}, {-1, -1}, {0, 1}},
                                          {{2, 1}, {0, 2}, {1, 0}, {-1, -1}}};
 
+/// The three other than i, in a fixed order.
+inline constexpr int kOtherThree[4][3] = {{1, 2, 3}, {0, 2, 3}, {0, 1, 3}, {0, 1, 2}};
+
 /// A circumsphere with two certified bounds: a point nearer to the centre than sqrt(inside_below) is
 /// inside for certain, one farther than sqrt(outside_above) is outside for certain.
 struct Sphere {
@@ -52,5 +55,23 @@ struct Sphere {
 /// of a float's range) every point is left undecided. See circumsphere.cpp for the derivation of the bounds.
 Sphere circumsphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
 Sphere undecided_sphere();
+
+/// Many circumspheres at once, coordinate by coordinate so that the compiler can use vector instructions.
+struct SphereBatch {
+    static constexpr std::size_t kSize = 32;
+    double x[4][kSize], y[4][kSize], z[4][kSize];        // corners in
+    double cx[kSize], cy[kSize], cz[kSize];              // centres out
+    float inside_below[kSize], outside_above[kSize];     // bounds out
+
+    void set(std::size_t k, std::size_t corner, const Vec3& p) {
+        x[corner][k] = p.x;
+        y[corner][k] = p.y;
+        z[corner][k] = p.z;
+    }
+    Sphere sphere(std::size_t k) const { return {{cx[k], cy[k], cz[k]}, inside_below[k], outside_above[k]}; }
+};
+
+/// Fills in the first n spheres; the same results on every processor.
+void compute_spheres(SphereBatch& batch, std::size_t n);
 
 }  // namespace anvilcast::fill

@@ -1,0 +1,63 @@
+// A box tree over triangles: closest point, rays and box queries, in double precision.
+//
+//     TriangleTree tree(points, triangles);
+//     auto hit = tree.closest(p);                  // hit.point, hit.triangle, hit.distance
+//
+// The tree keeps its own copy of the corners, so that the caller's arrays may change afterwards.
+#pragma once
+
+#include <anvilcast/export.hpp>
+#include <anvilcast/geometry.hpp>
+#include <functional>
+#include <span>
+#include <vector>
+
+namespace anvilcast {
+
+/// The point of triangle abc that is closest to p. Source: C. Ericson, Real-Time Collision Detection (2005), 5.1.5.
+ANVILCAST_API Vec3 closest_point_on_triangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c);
+
+class ANVILCAST_API TriangleTree {
+  public:
+    struct Closest {
+        Vec3 point;
+        Index triangle = kNone;  ///< kNone: nothing within the given distance
+        double distance = std::numeric_limits<double>::infinity();
+    };
+    struct RayHit {
+        double t;        ///< along the direction, in its lengths
+        Index triangle;  ///< as numbered in the constructor's array
+        double margin;   ///< smallest barycentric coordinate of the hit: near 0 at an edge
+        bool from_front; ///< the ray comes from the side that the normal points to
+    };
+
+    TriangleTree() = default;
+    /// O(n log n). Triangle numbers are those of the given array.
+    TriangleTree(const std::vector<Vec3>& points, std::span<const Triangle> triangles);
+
+    bool empty() const { return corners_.empty(); }
+    const Box& bounds() const;
+
+    /// The closest point within max_distance; ties go to the lower triangle number. Thread-safe, O(log n) as a rule.
+    Closest closest(const Vec3& p, double max_distance = std::numeric_limits<double>::infinity()) const;
+
+    /// All hits of the whole line origin + t * direction, sorted by t. Triangles parallel to it are not hit.
+    std::vector<RayHit> line_hits(const Vec3& origin, const Vec3& direction) const;
+
+    /// Calls visit(triangle) for each triangle whose box overlaps the given one.
+    void overlapping(const Box& box, const std::function<void(Index)>& visit) const;
+
+  private:
+    struct Node {
+        Box box;
+        Index first;  ///< leaf: first place in order_; inner node: the right child (the left one follows it)
+        Index count;  ///< 0 for an inner node
+    };
+    void build(Index first, Index count);
+
+    std::vector<std::array<Vec3, 3>> corners_;  // in tree order
+    std::vector<Index> order_;
+    std::vector<Node> nodes_;
+};
+
+}  // namespace anvilcast

@@ -1,0 +1,184 @@
+#include <anvilcast/triangle_tree.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace anvilcast {
+namespace {
+
+constexpr Index kLeafSize = 4;
+
+bool line_hits_box(const Box& box, const Vec3& origin, const Vec3& direction) {
+    double near = -std::numeric_limits<double>::infinity(), far = std::numeric_limits<double>::infinity();
+    for (int i = 0; i < 3; ++i) {
+        if (direction[i] == 0) {
+            if (origin[i] < box.lo[i] || origin[i] > box.hi[i]) return false;
+            continue;
+        }
+        double t0 = (box.lo[i] - origin[i]) / direction[i], t1 = (box.hi[i] - origin[i]) / direction[i];
+        if (t0 > t1) std::swap(t0, t1);
+        near = std::max(near, t0);
+        far = std::min(far, t1);
+    }
+    // A little wider than computed, so that rounding never loses a hit on a box face.
+    return near <= far + 1e-12 * (std::abs(near) + std::abs(far));
+}
+
+}  // namespace
+
+Vec3 closest_point_on_triangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
+    const Vec3 ab = b - a, ac = c - a, ap = p - a;
+    const double d1 = dot(ab, ap), d2 = dot(ac, ap);
+    if (d1 <= 0 && d2 <= 0) return a;
+    const Vec3 bp = p - b;
+    const double d3 = dot(ab, bp), d4 = dot(ac, bp);
+    if (d3 >= 0 && d4 <= d3) return b;
+    const double vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return a + ab * (d1 / (d1 - d3));
+    const Vec3 cp = p - c;
+    const double d5 = dot(ab, cp), d6 = dot(ac, cp);
+    if (d6 >= 0 && d5 <= d6) return c;
+    const double vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return a + ac * (d2 / (d2 - d6));
+    const double va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    const double scale = 1.0 / (va + vb + vc);
+    return a + ab * (vb * scale) + ac * (vc * scale);
+}
+
+TriangleTree::TriangleTree(const std::vector<Vec3>& points, std::span<const Triangle> triangles) {
+    const auto n = static_cast<Index>(triangles.size());
+    corners_.resize(n);
+    order_.resize(n);
+    for (Index i = 0; i < n; ++i) {
+        order_[i] = i;
+        for (std::size_t k = 0; k < 3; ++k) corners_[i][k] = points[triangles[i][k]];
+    }
+    if (n == 0) return;
+    nodes_.reserve(n);
+    build(0, n);
+    std::vector<std::array<Vec3, 3>> sorted(n);
+    for (Index i = 0; i < n; ++i) sorted[i] = corners_[order_[i]];
+    corners_ = std::move(sorted);
+}
+
+void TriangleTree::build(Index first, Index count) {
+    Box box, centers;
+    auto center = [this](Index t) { return (corners_[t][0] + corners_[t][1] + corners_[t][2]) / 3.0; };
+    for (Index i = first; i < first + count; ++i) {
+        for (const Vec3& p : corners_[order_[i]]) box.include(p);
+        centers.include(center(order_[i]));
+    }
+    const std::size_t self = nodes_.size();
+    nodes_.push_back({box, first, count <= kLeafSize ? count : 0});
+    if (count <= kLeafSize) return;
+    const Vec3 extent = centers.extent();
+    const int axis = extent.x >= extent.y && extent.x >= extent.z ? 0 : extent.y >= extent.z ? 1 : 2;
+    const Index half = count / 2;
+    const auto begin = order_.begin() + first;
+    std::nth_element(begin, begin + half, begin + count, [&](Index s, Index t) {
+        const double a = center(s)[axis], b = center(t)[axis];
+        return a != b ? a < b : s < t;
+    });
+    build(first, half);
+    nodes_[self].first = static_cast<Index>(nodes_.size());
+    build(first + half, count - half);
+}
+
+const Box& TriangleTree::bounds() const {
+    static const Box nothing;
+    return nodes_.empty() ? nothing : nodes_.front().box;
+}
+
+TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) const {
+    Closest best;
+    if (nodes_.empty()) return best;
+    double limit = max_distance * max_distance;
+    struct Entry {
+        Index node;
+        double distance;
+    };
+    std::array<Entry, 128> stack{};
+    std::size_t top = 0;
+    stack[top++] = {0, nodes_[0].box.distance_squared_to(p)};
+    while (top > 0) {
+        const Entry entry = stack[--top];
+        if (entry.distance > limit) continue;
+        const Node& node = nodes_[entry.node];
+        if (node.count > 0) {
+            for (Index i = node.first; i < node.first + node.count; ++i) {
+                const Vec3 q = closest_point_on_triangle(p, corners_[i][0], corners_[i][1], corners_[i][2]);
+                const double d = distance_squared(p, q);
+                if (d < limit || (d == limit && order_[i] < best.triangle)) {
+                    limit = d;
+                    best = {q, order_[i], d};
+                }
+            }
+            continue;
+        }
+        Entry near{entry.node + 1, nodes_[entry.node + 1].box.distance_squared_to(p)};
+        Entry far{node.first, nodes_[node.first].box.distance_squared_to(p)};
+        if (far.distance < near.distance) std::swap(near, far);
+        stack[top++] = far;
+        stack[top++] = near;
+    }
+    best.distance = best.triangle == kNone ? best.distance : std::sqrt(best.distance);
+    return best;
+}
+
+std::vector<TriangleTree::RayHit> TriangleTree::line_hits(const Vec3& origin, const Vec3& direction) const {
+    std::vector<RayHit> hits;
+    if (nodes_.empty()) return hits;
+    std::vector<Index> stack{0};
+    while (!stack.empty()) {
+        const Index at = stack.back();
+        const Node& node = nodes_[at];
+        stack.pop_back();
+        if (!line_hits_box(node.box, origin, direction)) continue;
+        if (node.count == 0) {
+            stack.push_back(node.first);
+            stack.push_back(at + 1);
+            continue;
+        }
+        for (Index i = node.first; i < node.first + node.count; ++i) {
+            // Moeller and Trumbore (1997), without a tolerance: the margin tells how sure the hit is.
+            const Vec3 e1 = corners_[i][1] - corners_[i][0], e2 = corners_[i][2] - corners_[i][0];
+            const Vec3 h = cross(direction, e2);
+            const double det = dot(e1, h);
+            if (det == 0) continue;
+            const Vec3 s = origin - corners_[i][0];
+            const double u = dot(s, h) / det;
+            const Vec3 q = cross(s, e1);
+            const double v = dot(direction, q) / det;
+            const double margin = std::min({u, v, 1 - u - v});
+            if (margin < -1e-9) continue;
+            hits.push_back({dot(e2, q) / det, order_[i], margin, det > 0});
+        }
+    }
+    std::sort(hits.begin(), hits.end(),
+              [](const RayHit& a, const RayHit& b) { return a.t != b.t ? a.t < b.t : a.triangle < b.triangle; });
+    return hits;
+}
+
+void TriangleTree::overlapping(const Box& box, const std::function<void(Index)>& visit) const {
+    if (nodes_.empty()) return;
+    std::vector<Index> stack{0};
+    while (!stack.empty()) {
+        const Index at = stack.back();
+        const Node& node = nodes_[at];
+        stack.pop_back();
+        if (!node.box.overlaps(box)) continue;
+        if (node.count == 0) {
+            stack.push_back(node.first);
+            stack.push_back(at + 1);
+            continue;
+        }
+        for (Index i = node.first; i < node.first + node.count; ++i) {
+            Box own;
+            for (const Vec3& p : corners_[i]) own.include(p);
+            if (own.overlaps(box)) visit(order_[i]);
+        }
+    }
+}
+
+}  // namespace anvilcast
