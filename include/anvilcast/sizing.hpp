@@ -1,0 +1,53 @@
+// How large cells should be, everywhere.
+//
+//     SizeOptions options;
+//     options.surface = 0.004;  options.largest = 0.01;  options.growth = 1.2;
+//     SizeField sizes = make_size_field(domain.boundary, options);
+//     double h = sizes.at(point);
+#pragma once
+
+#include <anvilcast/export.hpp>
+#include <anvilcast/surface.hpp>
+#include <anvilcast/triangle_tree.hpp>
+#include <vector>
+
+namespace anvilcast {
+
+struct SizeOptions {
+    double surface = 0;   ///< edge length on every surface, metres; required
+    double largest = 0;   ///< edge length that is not exceeded inside, metres; 0: no limit
+    double growth = 1.2;  ///< ratio of neighbouring sizes, above 1: h grows by at most growth - 1 per metre
+};
+
+/// Throws InputError that names the field that is out of range.
+ANVILCAST_API void validate(const SizeOptions& options);
+
+/// h(p) = min(largest, size of the closest surface point + (growth - 1) * distance to it). Thread-safe.
+class ANVILCAST_API SizeField {
+  public:
+    SizeField() = default;
+    /// `size_at_point`: the edge length wanted at each point of the surface; made to respect the growth first.
+    SizeField(const Surface& surface, std::vector<double> size_at_point, double largest, double growth);
+
+    /// The edge length wanted at p, in metres. O(log n).
+    double at(const Vec3& p) const;
+    double largest() const { return largest_; }
+    double growth() const { return growth_; }
+
+  private:
+    std::vector<Vec3> points_;
+    std::vector<Triangle> triangles_;
+    std::vector<double> size_;
+    TriangleTree tree_;
+    double largest_ = 0;
+    double growth_ = 1.2;
+    double reach_ = 0;  // beyond this distance from the surface the largest size rules
+};
+
+/// The same size on all of the surface.
+ANVILCAST_API SizeField make_size_field(const Surface& surface, const SizeOptions& options);
+
+/// Sizes taken from the edges of a surface that is meshed already (mean edge length at each point).
+ANVILCAST_API SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options);
+
+}  // namespace anvilcast

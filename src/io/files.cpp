@@ -1,0 +1,66 @@
+#include "io/files.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <anvilcast/errors.hpp>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <memory>
+
+namespace anvilcast::io {
+namespace {
+
+struct CloseFile {
+    void operator()(std::FILE* f) const { std::fclose(f); }
+};
+using File = std::unique_ptr<std::FILE, CloseFile>;
+
+}  // namespace
+
+std::string read_file(const std::filesystem::path& file) {
+    std::error_code code;
+    const auto status = std::filesystem::status(file, code);
+    if (!std::filesystem::exists(status))
+        throw InputError(fmt::format("{}: no such file; check the path (it is taken from the current directory)", file.string()));
+    if (std::filesystem::is_directory(status))
+        throw InputError(fmt::format("{}: is a directory, a file was expected", file.string()));
+    File in(std::fopen(file.c_str(), "rb"));
+    if (!in) throw InputError(fmt::format("{}: cannot be read: {}", file.string(), std::strerror(errno)));
+    std::string content;
+    std::string block(std::size_t{1} << 20, '\0');
+    while (const std::size_t n = std::fread(block.data(), 1, block.size(), in.get())) content.append(block, 0, n);
+    if (std::ferror(in.get()) != 0) throw InputError(fmt::format("{}: reading failed: {}", file.string(), std::strerror(errno)));
+    if (content.empty()) throw InputError(fmt::format("{}: the file is empty", file.string()));
+    return content;
+}
+
+PendingFile::PendingFile(std::filesystem::path target) : target_(std::move(target)) {
+    pending_ = target_;
+    pending_ += fmt::format(".{}.part", ::getpid());
+}
+
+PendingFile::~PendingFile() {
+    std::error_code ignored;
+    if (!done_) std::filesystem::remove(pending_, ignored);
+}
+
+void PendingFile::commit() {
+    std::error_code code;
+    std::filesystem::rename(pending_, target_, code);
+    if (code) throw FailureError(fmt::format("{}: cannot be put in place: {}", target_.string(), code.message()));
+    done_ = true;
+}
+
+void write_file(const std::filesystem::path& file, std::string_view content) {
+    PendingFile pending(file);
+    File out(std::fopen(pending.path().c_str(), "wb"));
+    if (!out) throw FailureError(fmt::format("{}: cannot be written: {}", file.string(), std::strerror(errno)));
+    const bool written = std::fwrite(content.data(), 1, content.size(), out.get()) == content.size();
+    if (!written || std::fclose(out.release()) != 0)
+        throw FailureError(fmt::format("{}: writing failed: {}", file.string(), std::strerror(errno)));
+    pending.commit();
+}
+
+}  // namespace anvilcast::io

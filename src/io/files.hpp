@@ -1,0 +1,33 @@
+// Reading whole files, and writing files that appear whole or not at all.
+#pragma once
+
+#include <anvilcast/export.hpp>
+#include <filesystem>
+#include <string>
+#include <string_view>
+
+namespace anvilcast::io {
+
+/// The content of a regular file. Throws InputError when it is missing, a directory, unreadable or empty.
+ANVILCAST_API std::string read_file(const std::filesystem::path& file);
+
+/// A file in the making, beside its final place. commit() renames it; without that it is removed.
+class ANVILCAST_API PendingFile {
+  public:
+    explicit PendingFile(std::filesystem::path target);
+    ~PendingFile();
+    PendingFile(const PendingFile&) = delete;
+    PendingFile& operator=(const PendingFile&) = delete;
+
+    const std::filesystem::path& path() const { return pending_; }
+    void commit();
+
+  private:
+    std::filesystem::path target_, pending_;
+    bool done_ = false;
+};
+
+/// Writes content to a file, whole or not at all. Throws FailureError.
+ANVILCAST_API void write_file(const std::filesystem::path& file, std::string_view content);
+
+}  // namespace anvilcast::io
