@@ -12,7 +12,7 @@ namespace anvilcast {
 
 struct SurfaceMeshOptions {
     double feature_angle = 30;  ///< degrees between normals from which an edge is kept as an edge
-    int rounds = 8;             ///< of splitting, collapsing, flipping and smoothing
+    int rounds = 6;             ///< of splitting, collapsing, flipping and smoothing
     double deviation = 0.1;     ///< largest distance between a new triangle's middle and the original, in local sizes
 };
 

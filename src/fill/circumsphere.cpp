@@ -7,7 +7,7 @@
 //
 // The error d follows from the residuals rho_i = |v_i - c|^2 - |v0 - c|^2 = -2 d . (v_i - v0), i = 1..3:
 // by Cramer's rule |d| <= 1/2 sum |rho_i| |e_j x e_k| / |det(e1, e2, e3)|. A computed squared distance has
-// a relative error below 5 eps, hence |rho_i| <= |computed rho_i| + 8 eps max(squared distances). The
+// a relative error below 5 eps, hence |rho_i| <= |computed rho_i| + 16 eps max(squared distances). The
 // computed determinant is off by at most 32 eps m^(3/2), m the largest squared edge at v0; we ask that it
 // is over twice that, so the true one is at least half the computed one, and |e_j x e_k| <= m.
 
@@ -37,7 +37,7 @@ __attribute__((target_clones("avx512f", "avx2", "default"))) void compute_sphere
         const double d0 = distance_squared(v0, center), d1 = distance_squared(v1, center),
                      d2 = distance_squared(v2, center), d3 = distance_squared(v3, center);
         const double residual = std::abs(d1 - d0) + std::abs(d2 - d0) + std::abs(d3 - d0) +
-                                24 * kEps * std::max(std::max(d0, d1), std::max(d2, d3));
+                                48 * kEps * std::max(std::max(d0, d1), std::max(d2, d3));
         const double shift = 2 * residual * m * std::abs(inverse);
         const double radius = std::sqrt(d0);
         const double inner = std::max(0.0, radius * (1 - 8 * kEps) - shift), outer = radius * (1 + 8 * kEps) + shift;

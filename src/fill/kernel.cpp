@@ -208,13 +208,12 @@ inline std::uint64_t Kernel::record_edge(Index a, Index b, Index code) {
         edge_table_[a * kTableSide + b] = code;
         return b * kTableSide + a;
     }
-    far_edges_.push_back({(std::uint64_t{a} << 32) | b, code});
-    return (std::uint64_t{b} << 32) | a;
+    far_edges_.push_back({kFarEdge | (std::uint64_t{a} << 31) | b, code});
+    return kFarEdge | (std::uint64_t{b} << 31) | a;
 }
 
 inline Index Kernel::opposite_of(std::uint64_t key) const {
-    if (key < edge_table_.size()) return edge_table_[key];
-    // Far keys have a vertex number of kTableSide or more in one half, but the other half may be 0.
+    if (key < kFarEdge) return edge_table_[key];
     return std::lower_bound(far_edges_.begin(), far_edges_.end(), std::pair<std::uint64_t, Index>{key, 0})->second;
 }
 

@@ -38,6 +38,7 @@ class Kernel {
     };
 
     static constexpr Index kTableSide = 64;
+    static constexpr std::uint64_t kFarEdge = std::uint64_t{1} << 63;
 
     void make_first_tetrahedron();
     void insert(Index vertex);

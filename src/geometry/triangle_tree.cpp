@@ -98,7 +98,7 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) 
         Index node;
         double distance;
     };
-    std::array<Entry, 128> stack{};
+    std::array<Entry, 128> stack;  // NOLINT: only what was put in is read
     std::size_t top = 0;
     stack[top++] = {0, nodes_[0].box.distance_squared_to(p)};
     while (top > 0) {

@@ -11,6 +11,8 @@ constexpr double kShortest = 4.0 / 5.0;
 /// A triangle agrees with its patch when their normals differ by less than 45 degrees.
 constexpr double kLeastAgreement = 0.7071;
 constexpr double kDisagrees = -2;
+/// Moves below this share of the local size are not worth the tests.
+constexpr double kLeastMove = 0.01;
 
 Vec3 middle(const std::array<Vec3, 3>& c) { return (c[0] + c[1] + c[2]) / 3.0; }
 
@@ -281,18 +283,19 @@ bool Remesher::flip(Index a, Index b) {
 }
 
 std::size_t Remesher::flip_edges() {
+    drop_dead_triangles();
     std::size_t total = 0;
-    for (int pass = 0; pass < 6; ++pass) {
-        drop_dead_triangles();
-        std::size_t n = 0;
-        const std::size_t n_before = triangles_.size();
-        for (Index t = 0; t < n_before; ++t)
+    // After the first pass only the triangles that the pass before made can have edges worth a flip.
+    Index first = 0;
+    for (int pass = 0; pass < 8; ++pass) {
+        const auto end = static_cast<Index>(triangles_.size());
+        for (Index t = first; t < end; ++t)
             for (std::size_t k = 0; k < 3 && is_alive(t); ++k) {
                 const Index a = triangles_[t][k], b = triangles_[t][(k + 1) % 3];
-                if (a < b && flip(a, b)) ++n;
+                if ((pass > 0 || a < b) && flip(a, b)) ++total;
             }
-        total += n;
-        if (n == 0) break;
+        first = end;
+        if (first == triangles_.size()) break;
     }
     return total;
 }
@@ -319,10 +322,16 @@ Vec3 Remesher::smoothed_place(Index v) const {
         sum += middle(c) * w;
         weight += w;
     }
-    return weight > 0 ? patches_.closest(patch_of_[star_[v].front()], sum / weight).point : points_[v];
+    if (!(weight > 0)) return points_[v];
+    // The point itself is on its patch: the closest point is no farther from the middle than that.
+    const Vec3 middle_of_star = sum / weight;
+    const double reach = distance(middle_of_star, points_[v]) * 1.001 + 1e-9 * size_[v];
+    const auto hit = patches_.patch_tree[patch_of_[star_[v].front()]].closest(middle_of_star, reach);
+    return hit.triangle == kNone ? points_[v] : hit.point;
 }
 
 bool Remesher::move(Index v, const Vec3& place) {
+    if (distance(place, points_[v]) < kLeastMove * size_[v]) return false;
     double quality_before = 1, quality_after = 1;
     for (const Index t : star_[v]) {
         const Corners now = corners(t), then = corners_with(t, v, place);

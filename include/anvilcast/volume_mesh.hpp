@@ -1,0 +1,90 @@
+// The volume mesh: what the fill makes, the assessment judges and the export writes.
+#pragma once
+
+#include <anvilcast/export.hpp>
+#include <anvilcast/geometry.hpp>
+#include <anvilcast/surface.hpp>
+#include <cstddef>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace anvilcast {
+
+enum class CellType : unsigned char { tetrahedron, pyramid, prism, hexahedron, polyhedron };
+ANVILCAST_API const char* cell_type_name(CellType type);
+
+enum class RegionKind : unsigned char { fluid, solid, void_ };
+ANVILCAST_API const char* region_kind_name(RegionKind kind);
+
+/// A named run of boundary faces.
+struct BoundaryZone {
+    std::string name;
+    Role role = Role::wall;
+    std::size_t first_face = 0;
+    std::size_t n_faces = 0;
+};
+
+struct Region {
+    std::string name;
+    RegionKind kind = RegionKind::fluid;
+};
+
+/// Cells and faces over shared points.
+/// Faces: those between two cells come first, then the boundary, zone after zone. A face's points turn
+/// counter-clockwise seen from outside of its owner, so its normal points from owner to neighbour; the owner of an
+/// inner face is the cell with the lower number.
+/// Cells: the corners of the standard types in the order of the CGNS standard (a tetrahedron's fourth corner is on the
+/// side that the normal of the first three points to). A polyhedron has no entry in cell_points: its faces are it.
+struct VolumeMesh {
+    std::vector<Vec3> points;
+
+    std::vector<CellType> cell_types;
+    std::vector<std::size_t> cell_offsets;  ///< n_cells + 1 places in cell_points
+    std::vector<Index> cell_points;
+    std::vector<Index> cell_region;
+
+    std::vector<std::size_t> face_offsets;  ///< n_faces + 1 places in face_points
+    std::vector<Index> face_points;
+    std::vector<Index> owner;      ///< of each face
+    std::vector<Index> neighbour;  ///< of the inner faces only
+
+    std::vector<BoundaryZone> zones;
+    std::vector<Region> regions;
+
+    std::size_t n_cells() const { return cell_types.size(); }
+    std::size_t n_faces() const { return owner.size(); }
+    std::size_t n_inner_faces() const { return neighbour.size(); }
+    std::span<const Index> face(std::size_t f) const {
+        return {face_points.data() + face_offsets[f], face_offsets[f + 1] - face_offsets[f]};
+    }
+    std::span<const Index> cell(std::size_t c) const {
+        return {cell_points.data() + cell_offsets[c], cell_offsets[c + 1] - cell_offsets[c]};
+    }
+};
+
+/// A mesh of standard cells and the triangles or quadrangles of its boundary, as files hold them.
+struct CellsAndBoundary {
+    std::vector<Vec3> points;
+    std::vector<CellType> cell_types;
+    std::vector<std::size_t> cell_offsets{0};
+    std::vector<Index> cell_points;
+    std::vector<Index> cell_region;
+    std::vector<std::size_t> boundary_offsets{0};
+    std::vector<Index> boundary_points;
+    std::vector<Index> boundary_zone;
+    std::vector<Zone> zones;
+    std::vector<Region> regions;
+};
+
+/// Finds the faces of the cells and joins the boundary's triangles to them. A boundary face that lies between two cells
+/// (a baffle) becomes two faces, one for each cell.
+/// Throws InputError when a cell refers to a point that is not there, when more than two cells share a face, when an
+/// outer face is in no zone, or when a boundary face belongs to no cell. O(n log n).
+ANVILCAST_API VolumeMesh assemble_mesh(CellsAndBoundary&& cells);
+
+/// The corner numbers of each face of a standard cell, counter-clockwise seen from outside.
+ANVILCAST_API std::span<const std::vector<int>> cell_faces(CellType type);
+ANVILCAST_API int n_corners(CellType type);
+
+}  // namespace anvilcast

@@ -1,0 +1,182 @@
+// The fill, step by step: Delaunay tetrahedra of the surface's points, recovery of its triangles, the tetrahedra
+// outside taken away, interior points, optimisation, and the mesh put together.
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/fill.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "fill/kernel.hpp"
+#include "fill/optimise.hpp"
+#include "fill/recovery.hpp"
+#include "fill/refine.hpp"
+#include "fill/spatial_order.hpp"
+#include "fill/tet_complex.hpp"
+
+namespace anvilcast {
+namespace fill {
+namespace {
+
+/// Eight corners of a box well outside, so that everything of the surface is strictly inside the hull. They are
+/// a little askew: eight cospherical points would only cost time.
+void add_surroundings(std::vector<Vec3>& points) {
+    Box box;
+    for (const Vec3& p : points) box.include(p);
+    const Vec3 center = box.center();
+    const double reach = box.diagonal();
+    for (int i = 0; i < 8; ++i) {
+        const double stretch = 1.0 + 0.013 * i;
+        points.push_back(center + reach * stretch * Vec3{(i & 1) != 0 ? 1.0 : -1.0, (i & 2) != 0 ? 1.0 : -1.0, (i & 4) != 0 ? 1.0 : -1.0});
+    }
+}
+
+struct Start {
+    TetComplex complex;
+    SurfaceTriangles surface;
+};
+
+/// Delaunay tetrahedra of the surface's points; the triangles in the complex's numbers.
+Start triangulate(const Surface& surface, const Context& context) {
+    std::vector<Vec3> points = surface.points;
+    add_surroundings(points);
+    const std::vector<Index> order = insertion_order(points);
+    Kernel kernel(points, order, context);
+    Start start{TetComplex({kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()}), {}};
+    std::vector<Index> number(points.size());
+    for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
+    for (Index t = 0; t < surface.triangles.size(); ++t) {
+        const Triangle& c = surface.triangles[t];
+        for (const Index p : c)
+            if (start.complex.tet_at(number[p]) == kNone) {
+                const Vec3& q = surface.points[p];
+                throw GeometryError(fmt::format("two points of the surface mesh are in one place, [{:.9g}, {:.9g}, {:.9g}] m: "
+                                                "weld it first", q.x, q.y, q.z));
+            }
+        start.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
+        start.surface.parent.push_back(t);
+    }
+    return start;
+}
+
+/// Is the tetrahedron behind the tagged face f, that is, does the surface's normal point away from it?
+bool is_behind(const TetComplex& complex, Index t, int f, const Triangle& triangle) {
+    const Index* v = complex.tet(t).v;
+    // kFace runs counter-clockwise seen from inside; the surface's triangle must run the other way round.
+    const auto at = std::find(triangle.begin(), triangle.end(), v[kFace[f][0]]) - triangle.begin();
+    return triangle[static_cast<std::size_t>((at + 1) % 3)] == v[kFace[f][2]];
+}
+
+/// Which tetrahedra are inside: flood from one tagged face to the next; the face tells the side.
+std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles& surface, const std::vector<bool>& is_baffle) {
+    std::vector<bool> inside(complex.n_slots(), false), seen(complex.n_slots(), false);
+    std::vector<Index> piece;
+    for (Index first = 0; first < complex.n_slots(); ++first) {
+        if (complex.is_free(first) || seen[first]) continue;
+        piece.assign(1, first);
+        seen[first] = true;
+        int verdict = 0;  // +1 inside, -1 outside
+        for (std::size_t k = 0; k < piece.size(); ++k) {
+            const Index t = piece[k];
+            if (complex.has_ghost(t)) verdict = verdict == 1 ? 2 : -1;
+            for (int f = 0; f < 4; ++f) {
+                const Index tag = complex.tag(t, f);
+                if (tag != kNone) {
+                    if (is_baffle[surface.parent[tag]]) continue;
+                    const int says = is_behind(complex, t, f, surface.triangles[tag]) ? 1 : -1;
+                    if (verdict != 0 && says != verdict) verdict = 2;
+                    else verdict = says;
+                    continue;
+                }
+                const Index next = tet_of(complex.tet(t).n[f]);
+                if (seen[next]) continue;
+                seen[next] = true;
+                piece.push_back(next);
+            }
+        }
+        if (verdict == 2)
+            throw GeometryError("the surface mesh is not closed, or its normals disagree: the inside and the outside run into each other");
+        for (const Index t : piece) inside[t] = verdict == 1;
+    }
+    return inside;
+}
+
+/// The tetrahedra inside, alone; vertex numbers stay.
+TetComplex carve(const TetComplex& complex, const std::vector<bool>& inside) {
+    std::vector<Index> number(complex.n_slots(), kNone);
+    std::vector<Tet> kept;
+    std::vector<Index> origin;
+    for (Index t = 0; t < complex.n_slots(); ++t) {
+        if (!inside[t]) continue;
+        number[t] = static_cast<Index>(kept.size());
+        kept.push_back(complex.tet(t));
+        origin.push_back(t);
+    }
+    for (Tet& t : kept)
+        for (Index& code : t.n) code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
+    TetComplex carved(complex.points(), std::move(kept));
+    for (Index t = 0; t < origin.size(); ++t)
+        for (int f = 0; f < 4; ++f)
+            if (complex.tag(origin[t], f) != kNone) carved.set_tag(t, f, complex.tag(origin[t], f));
+    return carved;
+}
+
+/// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
+/// the insertion, and points are numbered as the cells meet them.
+CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh, const Region& region) {
+    CellsAndBoundary out;
+    out.zones = mesh.surface.zones;
+    out.regions.push_back(region);
+    std::vector<Index> number(complex.points().size(), kNone);
+    auto numbered = [&](Index v) {
+        if (number[v] == kNone) {
+            number[v] = static_cast<Index>(out.points.size());
+            out.points.push_back(complex.point(v));
+        }
+        return number[v];
+    };
+    for (Index t = 0; t < complex.n_slots(); ++t) {
+        if (complex.is_free(t)) continue;
+        for (const Index v : complex.tet(t).v) out.cell_points.push_back(numbered(v));
+        out.cell_types.push_back(CellType::tetrahedron);
+        out.cell_offsets.push_back(out.cell_points.size());
+        out.cell_region.push_back(0);
+    }
+    for (Index i = 0; i < triangles.triangles.size(); ++i) {
+        const Index parent = triangles.parent[i];
+        for (int copy = 0; copy < (mesh.is_baffle[parent] ? 2 : 1); ++copy) {
+            for (const Index v : triangles.triangles[i]) out.boundary_points.push_back(numbered(v));
+            out.boundary_offsets.push_back(out.boundary_points.size());
+            out.boundary_zone.push_back(mesh.surface.zone_of[parent]);
+        }
+    }
+    return out;
+}
+
+}  // namespace
+}  // namespace fill
+
+VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options, const Context& context,
+                                FillReport* report) {
+    using namespace fill;
+    FillReport local;
+    FillReport& r = report != nullptr ? *report : local;
+    context.report("fill", "triangulation of the boundary points", 0);
+    Start start = triangulate(surface.surface, context);
+    const RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
+    r.boundary_points_added = recovery.points_on_edges + recovery.points_on_faces;
+    r.edges_flipped_in = recovery.edges_by_flips;
+    r.faces_flipped_in = recovery.faces_by_flips;
+
+    TetComplex inside = carve(start.complex, find_inside(start.complex, start.surface, surface.is_baffle));
+    r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
+    if (options.optimise) {
+        const OptimiseReport optimised = optimise(inside, context);
+        r.insertions = optimised.insertions;
+        r.worst_shape = optimised.worst_after;
+    }
+    return assemble_mesh(collect(inside, start.surface, surface, options.region));
+}
+
+}  // namespace anvilcast

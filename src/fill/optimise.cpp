@@ -1,0 +1,307 @@
+// Optimisation, in the manner of Freitag & Ollivier-Gooch (1997) and Klingner & Shewchuk (2007).
+//
+// First a few sweeps over everything (averaged smoothing, swaps wherever they help), then only the worst cells, from
+// the worst up: smoothing by search for the best worst cell of a vertex's star, edge removal, face flips, collapse
+// of an edge, and at last a new point in the middle of the trouble. Every operation is accepted only when the worst
+// cell among those that it replaces gets better, so the sorted list of qualities rises step by step and the work ends.
+
+#include "fill/optimise.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "fill/edge_removal.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+constexpr int kSweeps = 4;
+constexpr int kWorstRounds = 8;
+/// Cells at least this good are left alone in the sweeps; cells below kBad are what the last rounds work on.
+constexpr double kGood = 0.72;
+constexpr double kBad = 0.45;
+
+class Optimiser {
+  public:
+    Optimiser(TetComplex& complex, const Context& context) : complex_(complex), context_(context) {
+        is_fixed_.assign(complex.points().size(), false);
+        for (Index t = 0; t < complex.n_slots(); ++t) {
+            if (complex.is_free(t)) continue;
+            for (int f = 0; f < 4; ++f)
+                if (complex.tag(t, f) != kNone || complex.tet(t).n[f] == kNone)
+                    for (const int k : kFace[f]) is_fixed_[complex.tet(t).v[k]] = true;
+        }
+    }
+
+    OptimiseReport run() {
+        report_.worst_before = worst();
+        for (int sweep = 0; sweep < kSweeps; ++sweep) {
+            context_.report("fill", "optimisation", 0.6 + 0.25 * sweep / kSweeps);
+            smooth_all();
+            swap_all(kGood);
+        }
+        smooth_all();
+        for (int round = 0; round < kWorstRounds; ++round) {
+            context_.report("fill", "worst cells", 0.85 + 0.15 * round / kWorstRounds);
+            if (!improve_worst(kBad, round >= 2)) break;
+        }
+        report_.worst_after = worst();
+        return report_;
+    }
+
+  private:
+    double quality(const Quad& q) const {
+        if (complex_.orientation(q) <= 0) return 0;
+        return shape(complex_.point(q[0]), complex_.point(q[1]), complex_.point(q[2]), complex_.point(q[3]));
+    }
+    double quality(Index t) const {
+        const Index* v = complex_.tet(t).v;
+        return shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3]));
+    }
+    double worst() const {
+        double q = 1;
+        for (Index t = 0; t < complex_.n_slots(); ++t)
+            if (!complex_.is_free(t)) q = std::min(q, quality(t));
+        return q;
+    }
+
+    // ---- smoothing ----
+
+    /// Worst quality of a star with its vertex moved to p; stops early below `enough`.
+    double star_quality(const std::vector<Index>& star, Index v, const Vec3& p, double stop_below) const {
+        double worst = 1;
+        for (const Index t : star) {
+            std::array<Vec3, 4> c;
+            for (std::size_t k = 0; k < 4; ++k) c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
+            worst = std::min(worst, shape(c[0], c[1], c[2], c[3]));
+            if (worst <= stop_below) return worst;
+        }
+        return worst;
+    }
+
+    /// The floating-point shape is trusted for comparing, never for the sign: orientation is checked exactly.
+    bool move_if_valid(const std::vector<Index>& star, Index v, const Vec3& p) {
+        const Vec3 old = complex_.point(v);
+        complex_.move_point(v, p);
+        for (const Index t : star) {
+            const Index* w = complex_.tet(t).v;
+            if (complex_.orientation({w[0], w[1], w[2], w[3]}) <= 0) {
+                complex_.move_point(v, old);
+                return false;
+            }
+        }
+        ++report_.moves;
+        return true;
+    }
+
+    /// To the mean of the star's cell centres weighted by volume, whole way or half.
+    void smooth_by_average(Index v) {
+        star_ = complex_.star(v);
+        if (star_.empty()) return;
+        Vec3 sum;
+        double total = 0;
+        for (const Index t : star_) {
+            const Index* w = complex_.tet(t).v;
+            const double volume = complex_.volume(t);
+            sum += (complex_.point(w[0]) + complex_.point(w[1]) + complex_.point(w[2]) + complex_.point(w[3])) * (volume / 4);
+            total += volume;
+        }
+        const Vec3 here = complex_.point(v);
+        const double now = star_quality(star_, v, here, 0);
+        // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
+        const Vec3 step = (sum / total - here) * (4.0 / 3.0);
+        for (const double s : {1.0, 0.5}) {
+            const Vec3 p = here + step * s;
+            if (star_quality(star_, v, p, now) > now) {
+                move_if_valid(star_, v, p);
+                return;
+            }
+        }
+    }
+
+    void smooth_all() {
+        for (Index v = 1; v < complex_.points().size(); ++v)
+            if (!is_fixed_[v]) smooth_by_average(v);
+    }
+
+    /// Pattern search for the place where the worst cell of the star is best.
+    bool smooth_by_search(Index v) {
+        if (is_fixed_[v]) return false;
+        star_ = complex_.star(v);
+        const Vec3 start = complex_.point(v);
+        double radius = 0;
+        for (const Index t : star_)
+            for (const Index w : complex_.tet(t).v) radius = std::max(radius, distance(start, complex_.point(w)));
+        static constexpr std::array<std::array<double, 3>, 14> kDirections{
+            {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, {.577, .577, .577}, {-.577, .577, .577},
+             {.577, -.577, .577}, {.577, .577, -.577}, {-.577, -.577, .577}, {-.577, .577, -.577}, {.577, -.577, -.577}, {-.577, -.577, -.577}}};
+        Vec3 best = start;
+        const double first = star_quality(star_, v, start, 0);
+        double now = first;
+        for (double step = 0.25 * radius; step > 0.004 * radius;) {
+            bool better = false;
+            for (const auto& d : kDirections) {
+                const Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;
+                const double q = star_quality(star_, v, p, now);
+                if (q <= now) continue;
+                now = q;
+                best = p;
+                better = true;
+            }
+            if (!better) step *= 0.5;
+        }
+        return now > first * 1.001 + 1e-9 && move_if_valid(star_, v, best);
+    }
+
+    // ---- swaps ----
+
+    bool remove_edge(Index t, const int* e) {
+        const Index a = complex_.tet(t).v[e[0]], b = complex_.tet(t).v[e[1]];
+        complex_.edge_ring(t, a, b, ring_);
+        if (!ring_.is_free || ring_.ring.size() > kLargestRing) return false;
+        double now = 1;
+        for (const Index s : ring_.tets) now = std::min(now, quality(s));
+        const EdgeRemoval removal = best_edge_removal(ring_, a, b, [this](const Quad& q) { return quality(q); }, now * 1.0001);
+        if (removal.quality <= now * 1.0001) return false;
+        complex_.replace(ring_.tets, removal.fresh);
+        ++report_.edge_removals;
+        return true;
+    }
+
+    bool flip_face(Index t, int f) {
+        const Index code = complex_.tet(t).n[f];
+        if (code == kNone || complex_.tag(t, f) != kNone) return false;
+        const Index other = tet_of(code);
+        const double now = std::min(quality(t), quality(other));
+        const Index* v = complex_.tet(t).v;
+        const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f], low = complex_.tet(other).v[face_of(code)];
+        const std::array<Quad, 3> fresh{Quad{x, y, low, top}, Quad{y, z, low, top}, Quad{z, x, low, top}};
+        for (const Quad& q : fresh)
+            if (quality(q) <= now * 1.0001) return false;
+        const std::array<Index, 2> old{t, other};
+        complex_.replace(old, fresh);
+        ++report_.face_flips;
+        return true;
+    }
+
+    bool swap(Index t) {
+        for (const auto& e : kEdge)
+            if (remove_edge(t, e)) return true;
+        for (int f = 0; f < 4; ++f)
+            if (flip_face(t, f)) return true;
+        return false;
+    }
+
+    void swap_all(double below) {
+        for (Index t = 0; t < complex_.n_slots(); ++t)
+            for (int again = 0; again < 4; ++again)
+                if (complex_.is_free(t) || quality(t) >= below || !swap(t)) break;
+    }
+
+    // ---- new points and collapses ----
+
+    /// A point in the middle of the cell, in the cavity that sees it, smoothed; kept only when all is better.
+    bool insert_point(Index t) {
+        const Index* v = complex_.tet(t).v;
+        const Vec3 p = (complex_.point(v[0]) + complex_.point(v[1]) + complex_.point(v[2]) + complex_.point(v[3])) / 4.0;
+        if (!complex_.find_cavity(p, t, cavity_)) return false;
+        double now = 1;
+        std::vector<Quad> old;
+        for (const Index s : cavity_.tets) {
+            now = std::min(now, quality(s));
+            const Index* w = complex_.tet(s).v;
+            old.push_back({w[0], w[1], w[2], w[3]});
+        }
+        const Index fresh = complex_.add_point(p);
+        is_fixed_.push_back(false);
+        complex_.fill_cavity(cavity_, fresh);
+        smooth_by_search(fresh);
+        const std::vector<Index> star = complex_.star(fresh);
+        if (star_quality(star, fresh, complex_.point(fresh), now) > now * 1.01 + 1e-3) {
+            ++report_.insertions;
+            return true;
+        }
+        complex_.replace(star, old);
+        complex_.drop_last_point();
+        is_fixed_.pop_back();
+        return false;
+    }
+
+    /// Pulls an inner vertex onto a neighbour.
+    bool collapse(Index removed, Index kept) {
+        if (is_fixed_[removed]) return false;
+        const std::vector<Index> star = complex_.star(removed);
+        double now = 1;
+        std::vector<Quad> fresh;
+        for (const Index t : star) now = std::min(now, quality(t));
+        for (const Index t : star) {
+            const Index* w = complex_.tet(t).v;
+            if (complex_.tet(t).has(kept)) continue;
+            Quad q{w[0], w[1], w[2], w[3]};
+            std::replace(q.begin(), q.end(), removed, kept);
+            if (quality(q) <= now * 1.0001) return false;
+            fresh.push_back(q);
+        }
+        // All new cells have positive volume and fill the star, so they fit together.
+        complex_.replace(star, fresh);
+        ++report_.collapses;
+        return true;
+    }
+
+    bool collapse_some_edge(Index t) {
+        const Tet tet = complex_.tet(t);
+        for (const auto& e : kEdge)
+            if (collapse(tet.v[e[0]], tet.v[e[1]]) || collapse(tet.v[e[1]], tet.v[e[0]])) return true;
+        return false;
+    }
+
+    bool improve(Index t, bool with_new_points) {
+        if (swap(t)) return true;
+        const Tet tet = complex_.tet(t);
+        bool moved = false;
+        for (const Index v : tet.v) moved = smooth_by_search(v) || moved;
+        if (moved) return true;
+        if (!with_new_points) return false;
+        return collapse_some_edge(t) || insert_point(t);
+    }
+
+    /// One pass over the cells below the limit, worst first. True when something changed.
+    bool improve_worst(double below, bool with_new_points) {
+        std::vector<std::pair<double, Index>> list;
+        for (Index t = 0; t < complex_.n_slots(); ++t) {
+            if (complex_.is_free(t)) continue;
+            const double q = quality(t);
+            if (q < below) list.emplace_back(q, t);
+        }
+        std::sort(list.begin(), list.end());
+        bool changed = false;
+        for (const auto& [q, t] : list)
+            for (int again = 0; again < 6; ++again) {
+                if (complex_.is_free(t) || quality(t) >= below || !improve(t, with_new_points)) break;
+                changed = true;
+            }
+        return changed;
+    }
+
+    TetComplex& complex_;
+    const Context& context_;
+    OptimiseReport report_;
+    std::vector<bool> is_fixed_;
+    std::vector<Index> star_;
+    TetComplex::Ring ring_;
+    TetComplex::Cavity cavity_;
+};
+
+}  // namespace
+
+double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 u = b - a, v = c - a, w = d - a;
+    const double volume6 = dot(cross(u, v), w);
+    const double sum = dot(u, u) + dot(v, v) + dot(w, w) + distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
+    const double mean = sum / 6;
+    return mean > 0 ? std::sqrt(2.0) * volume6 / (mean * std::sqrt(mean)) : 0;
+}
+
+OptimiseReport optimise(TetComplex& complex, const Context& context) { return Optimiser(complex, context).run(); }
+
+}  // namespace anvilcast::fill

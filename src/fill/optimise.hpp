@@ -1,0 +1,24 @@
+// Better cells: smoothing, edge and face swaps, and new points where the worst cells resist.
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <cstddef>
+
+#include "fill/tet_complex.hpp"
+
+namespace anvilcast::fill {
+
+struct OptimiseReport {
+    std::size_t moves = 0, edge_removals = 0, face_flips = 0, insertions = 0, collapses = 0;
+    double worst_before = 0, worst_after = 0;  ///< shape, 0 to 1
+};
+
+/// Shape of a tetrahedron: 6 sqrt(2) volume / (root mean square edge)^3; 1 for the regular one, 0 for a flat one.
+/// Source: V. N. Parthasarathy et al., A comparison of tetrahedron quality measures (1994).
+double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+
+/// Raises the worst cells. Vertices of tagged faces do not move; tags and their
+/// faces stay. An operation never makes the worst cell of anything it touches worse.
+OptimiseReport optimise(TetComplex& complex, const Context& context);
+
+}  // namespace anvilcast::fill

@@ -1,0 +1,174 @@
+#include "fill/refine.hpp"
+
+#include <fmt/format.h>
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <anvilcast/errors.hpp>
+#include <cmath>
+
+#include "fill/spatial_order.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+/// An edge longer than this many local sizes is divided; sqrt(2) would make halves as short as allowed.
+constexpr double kTooLong = 1.5;
+/// A new point keeps this many local sizes from every point of its cavity ...
+constexpr double kLeastDistance = 0.72;
+/// ... and this many from every boundary face of its cavity: the height of a regular tetrahedron is 0.82 edges.
+constexpr double kLeastHeight = 0.5;
+constexpr int kMaxRounds = 12;
+
+struct Candidate {
+    Vec3 place;
+    double size;
+    Index tet;  // that had the edge when the round began
+};
+
+class Refiner {
+  public:
+    Refiner(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context)
+        : complex_(complex), sizes_(sizes), max_cells_(max_cells), context_(context) {}
+
+    RefineReport run() {
+        RefineReport report;
+        extend_sizes();
+        for (int round = 0; round < kMaxRounds; ++round) {
+            context_.report("fill", "interior points", 0.25 + 0.35 * round / kMaxRounds);
+            const std::size_t n = insert(candidates());
+            report.points += n;
+            ++report.rounds;
+            if (n * 200 < report.points) break;
+        }
+        return report;
+    }
+
+  private:
+    void extend_sizes() {
+        const std::size_t known = size_.size();
+        size_.resize(complex_.points().size());
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(known, size_.size(), 256), [this](const auto& range) {
+            for (std::size_t v = range.begin(); v < range.end(); ++v) size_[v] = sizes_.at(complex_.point(static_cast<Index>(v)));
+        });
+    }
+
+    /// Points that divide the edge ab into pieces of the local size.
+    void divide(Index a, Index b, Index tet, std::vector<Candidate>& out) const {
+        const Vec3 &pa = complex_.point(a), &pb = complex_.point(b);
+        const double l = distance(pa, pb);
+        // Where even the smaller end's size does not call for a point, skip the field.
+        if (l <= kTooLong * std::min(size_[a], size_[b])) return;
+        const double middle = sizes_.at(midpoint(pa, pb));
+        const double pieces = l * (1 / size_[a] + 4 / middle + 1 / size_[b]) / 6;
+        if (pieces <= kTooLong) return;
+        const double n = std::max(2.0, std::round(pieces));
+        // Walk along with the size interpolated between the ends and the middle.
+        auto size_along = [&](double s) {
+            return s < 0.5 ? size_[a] + 2 * s * (middle - size_[a]) : middle + 2 * (s - 0.5) * (size_[b] - middle);
+        };
+        constexpr int kSteps = 32;
+        double total = 0;
+        for (int i = 0; i < kSteps; ++i) total += 1 / size_along((i + 0.5) / kSteps);
+        double sum = 0, next = total / n;
+        for (int i = 0; i < kSteps && next < total * (1 - 0.5 / n); ++i) {
+            const double step = 1 / size_along((i + 0.5) / kSteps);
+            while (sum + step >= next && next < total * (1 - 0.5 / n)) {
+                const double s = (i + (next - sum) / step) / kSteps;
+                const Vec3 p = pa + (pb - pa) * s;
+                out.push_back({p, size_along(s), tet});
+                next += total / n;
+            }
+            sum += step;
+        }
+    }
+
+    /// Candidates of all inner edges, each edge once, in Hilbert order.
+    std::vector<Candidate> candidates() const {
+        const auto n_slots = static_cast<Index>(complex_.n_slots());
+        struct Edge {
+            Index a, b, tet;
+        };
+        std::vector<Edge> edges;
+        for (Index t = 0; t < n_slots; ++t) {
+            if (complex_.is_free(t)) continue;
+            const Tet& tet = complex_.tet(t);
+            for (const auto& e : kEdge) {
+                const Index a = std::min(tet.v[e[0]], tet.v[e[1]]), b = std::max(tet.v[e[0]], tet.v[e[1]]);
+                if (distance(complex_.point(a), complex_.point(b)) <= kTooLong * std::min(size_[a], size_[b])) continue;
+                // A boundary edge shows as a tag on one of the two faces at it, or on a face of a neighbour round it;
+                // points on it would fall on a tagged face and are refused at insertion.
+                if (complex_.tag(t, e[2]) != kNone || complex_.tag(t, e[3]) != kNone) continue;
+                edges.push_back({a, b, t});
+            }
+        }
+        std::sort(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) {
+            return p.a != q.a ? p.a < q.a : p.b != q.b ? p.b < q.b : p.tet < q.tet;
+        });
+        edges.erase(std::unique(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) { return p.a == q.a && p.b == q.b; }),
+                    edges.end());
+        std::vector<std::vector<Candidate>> parts((edges.size() + 1023) / 1024);
+        tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
+            for (std::size_t i = 1024 * k; i < std::min(edges.size(), 1024 * (k + 1)); ++i) divide(edges[i].a, edges[i].b, edges[i].tet, parts[k]);
+        });
+        std::vector<Candidate> all;
+        for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
+        std::vector<Vec3> places(all.size());
+        std::transform(all.begin(), all.end(), places.begin(), [](const Candidate& c) { return c.place; });
+        std::vector<Candidate> sorted;
+        sorted.reserve(all.size());
+        for (const Index i : insertion_order(places)) sorted.push_back(all[i]);
+        return sorted;
+    }
+
+    bool keeps_distance(const Candidate& c) const {
+        const double least = kLeastDistance * kLeastDistance * c.size * c.size;
+        for (const TetComplex::Cavity::Face& f : cavity_.faces) {
+            const Vec3 &a = complex_.point(f.a), &b = complex_.point(f.b), &d = complex_.point(f.c);
+            for (const Vec3* p : {&a, &b, &d})
+                if (distance_squared(*p, c.place) < least) return false;
+            if (f.is_tagged && dot(normalized(triangle_normal(a, b, d)), c.place - a) < kLeastHeight * c.size) return false;
+        }
+        return true;
+    }
+
+    std::size_t insert(const std::vector<Candidate>& list) {
+        std::size_t n = 0, cells = complex_.n_slots();
+        Index last = kNone;
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            if (i % 1024 == 0) context_.check_stop();
+            const Candidate& c = list[i];
+            Index t = last != kNone && !complex_.is_free(last) ? complex_.locate(c.place, last) : kNone;
+            if (t == kNone && !complex_.is_free(c.tet)) t = complex_.locate(c.place, c.tet);
+            if (t == kNone) continue;
+            last = t;
+            if (!complex_.find_cavity(c.place, t, cavity_) || !keeps_distance(c)) continue;
+            const Index v = complex_.add_point(c.place);
+            complex_.fill_cavity(cavity_, v);
+            last = complex_.last_filled().front();
+            size_.push_back(c.size);
+            ++n;
+            cells = complex_.n_slots();
+            if (max_cells_ > 0 && cells > max_cells_ + max_cells_ / 2)
+                throw FailureError(fmt::format("the sizes ask for more than {} cells, which is the limit; make the sizes larger, or "
+                                               "the limit", max_cells_));
+        }
+        return n;
+    }
+
+    TetComplex& complex_;
+    const SizeField& sizes_;
+    std::size_t max_cells_;
+    const Context& context_;
+    std::vector<double> size_;
+    TetComplex::Cavity cavity_;
+};
+
+}  // namespace
+
+RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context) {
+    return Refiner(complex, sizes, max_cells, context).run();
+}
+
+}  // namespace anvilcast::fill

@@ -1,0 +1,23 @@
+// Interior points: as many as the size field asks for.
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <anvilcast/sizing.hpp>
+#include <cstddef>
+
+#include "fill/tet_complex.hpp"
+
+namespace anvilcast::fill {
+
+struct RefineReport {
+    std::size_t points = 0;
+    std::size_t rounds = 0;
+};
+
+/// Divides edges that are too long for the size field, round after round, until hardly any is left. A point is put in
+/// only where it keeps its distance from the points and boundary faces round it. Tags and their faces stay.
+/// Source of the method: P. L. George, H. Borouchaki, Delaunay Triangulation and Meshing (1998), chapter 7, with the
+/// distance filter on the cavity of each point instead of on a grid.
+RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context);
+
+}  // namespace anvilcast::fill

@@ -1,0 +1,103 @@
+// Tetrahedra under change: boundary recovery, refinement and optimisation all work on this.
+//
+// There is one way to change the complex: replace() takes some tetrahedra out and puts others in their
+// place. Flips, edge removal, point insertion and edge collapse are all lists for replace().
+// A face may carry a tag, the number of the surface triangle that it is; replace() never removes a tagged
+// face, and keeps the tags on the rim of what it replaces.
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "fill/tetrahedra.hpp"
+
+namespace anvilcast::fill {
+
+using Quad = std::array<Index, 4>;
+
+class TetComplex {
+  public:
+    /// Adopts what the kernel made.
+    TetComplex(std::vector<Vec3> points, std::vector<Tet> tets);
+
+    const std::vector<Vec3>& points() const { return points_; }
+    const Vec3& point(Index v) const { return points_[v]; }
+    std::size_t n_slots() const { return tets_.size(); }
+    const Tet& tet(Index t) const { return tets_[t]; }
+    Index tag(Index t, int face) const { return tags_[t][static_cast<std::size_t>(face)]; }
+    bool is_free(Index t) const { return tets_[t].is_free(); }
+    bool has_ghost(Index t) const { return tets_[t].is_ghost(); }
+    /// Some tetrahedron at the vertex; kNone when it has none.
+    Index tet_at(Index v) const { return tet_at_[v]; }
+
+    Index add_point(const Vec3& p);
+    void move_point(Index v, const Vec3& p) { points_[v] = p; }
+    void drop_last_point();
+
+    /// Marks a face, from both sides, as surface triangle `tag`.
+    void set_tag(Index t, int face, Index tag);
+
+    /// All tetrahedra at a vertex, in a deterministic order. The list lives until the next call.
+    const std::vector<Index>& star(Index v) const;
+    /// A tetrahedron with both vertices, or kNone.
+    Index find_edge(Index a, Index b) const;
+    /// The face abc as a code, seen from either side, or kNone.
+    Index find_face(Index a, Index b, Index c) const;
+
+    /// The tetrahedra round an edge in order, and their vertices off the edge: tets[i] has ring[i] and ring[i + 1].
+    struct Ring {
+        std::vector<Index> tets;
+        std::vector<Index> ring;
+        bool is_free = false;  ///< closed, without tags and ghosts: the edge may be removed
+    };
+    void edge_ring(Index t, Index a, Index b, Ring& ring) const;
+
+    /// Replaces tetrahedra by others that fill the same space; returns nothing but keeps all invariants.
+    /// Requires: the outer faces of both sets are the same; no inner face of `old` is tagged.
+    void replace(std::span<const Index> old, std::span<const Quad> fresh);
+    /// The slots that the last replace() filled.
+    const std::vector<Index>& last_filled() const { return filled_; }
+
+    double volume(Index t) const;
+    int orientation(const Quad& q) const { return orient3d(points_[q[0]], points_[q[1]], points_[q[2]], points_[q[3]]); }
+
+    /// The tetrahedron that holds p, walking from t without crossing the boundary; kNone when the walk ends there.
+    Index locate(const Vec3& p, Index from) const;
+
+    /// What putting in a point would replace: see find_cavity.
+    struct Cavity {
+        std::vector<Index> tets;
+        struct Face {
+            Index a, b, c;  ///< seen from inside counter-clockwise: with the new point a positive tetrahedron
+            bool is_tagged;
+        };
+        std::vector<Face> faces;
+    };
+    /// The Delaunay cavity of p round the tetrahedron `start` that holds it: bounded by tagged faces, cut back until
+    /// every face sees p. False when p lies on a tagged face or outside, or when a vertex would be lost.
+    bool find_cavity(const Vec3& p, Index start, Cavity& cavity) const;
+    /// Fills a cavity with the star of vertex v.
+    void fill_cavity(const Cavity& cavity, Index v);
+
+    /// Checks every invariant; throws InternalError. O(n). For tests and debugging.
+    void check() const;
+
+  private:
+    bool is_marked(Index t) const { return mark_[t] == stamp_; }
+    void new_stamp() const { ++stamp_; }
+    Index allocate();
+    bool loses_vertex(const Cavity& cavity) const;
+
+    std::vector<Vec3> points_;
+    std::vector<Tet> tets_;
+    std::vector<std::array<Index, 4>> tags_;
+    std::vector<Index> tet_at_;
+    std::vector<Index> free_;
+    std::vector<Index> filled_;
+    mutable std::vector<std::uint32_t> mark_;
+    mutable std::uint32_t stamp_ = 0;
+    mutable std::vector<Index> star_;
+    mutable std::vector<std::uint32_t> vertex_mark_;
+};
+
+}  // namespace anvilcast::fill

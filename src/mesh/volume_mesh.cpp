@@ -1,0 +1,163 @@
+#include <anvilcast/volume_mesh.hpp>
+
+#include <fmt/format.h>
+#include <tbb/parallel_sort.h>
+
+#include <algorithm>
+#include <anvilcast/errors.hpp>
+
+namespace anvilcast {
+namespace {
+
+/// A face of a cell on its way to meet the other side.
+struct Side {
+    std::array<Index, 4> key;  // sorted points, kNone behind a triangle's three
+    Index cell;                // or boundary face, when is_boundary
+    unsigned char face;
+    bool is_boundary;
+
+    bool operator<(const Side& o) const {
+        if (key != o.key) return key < o.key;
+        if (is_boundary != o.is_boundary) return o.is_boundary;
+        return cell < o.cell;
+    }
+};
+
+std::array<Index, 4> sorted_key(std::span<const Index> points) {
+    std::array<Index, 4> key{kNone, kNone, kNone, kNone};
+    std::copy(points.begin(), points.end(), key.begin());
+    std::sort(key.begin(), key.end());
+    return key;
+}
+
+std::vector<Side> all_sides(const CellsAndBoundary& in) {
+    std::vector<Side> sides;
+    sides.reserve(4 * in.cell_types.size() + in.boundary_zone.size());
+    std::vector<Index> corner;
+    for (Index c = 0; c < in.cell_types.size(); ++c) {
+        const Index* cell = in.cell_points.data() + in.cell_offsets[c];
+        unsigned char number = 0;
+        for (const std::vector<int>& face : cell_faces(in.cell_types[c])) {
+            corner.clear();
+            for (const int k : face) corner.push_back(cell[k]);
+            sides.push_back({sorted_key(corner), c, number++, false});
+        }
+    }
+    for (Index b = 0; b < in.boundary_zone.size(); ++b)
+        sides.push_back({sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
+                                     in.boundary_offsets[b + 1] - in.boundary_offsets[b]}), b, 0, true});
+    tbb::parallel_sort(sides.begin(), sides.end());
+    return sides;
+}
+
+void check_points(const CellsAndBoundary& in) {
+    for (std::size_t k = 0; k < in.cell_points.size(); ++k)
+        if (in.cell_points[k] >= in.points.size())
+            throw InputError(fmt::format("a cell refers to point {}, but there are only {} points", in.cell_points[k], in.points.size()));
+    for (const Index p : in.boundary_points)
+        if (p >= in.points.size())
+            throw InputError(fmt::format("a boundary face refers to point {}, but there are only {} points", p, in.points.size()));
+}
+
+std::string place_of(const CellsAndBoundary& in, const std::array<Index, 4>& key) {
+    const Vec3& p = in.points[key[0]];
+    return fmt::format("near [{:.6g}, {:.6g}, {:.6g}] m", p.x, p.y, p.z);
+}
+
+struct FaceRecord {
+    Index zone;  // kNone for inner faces
+    Index owner, neighbour;
+    unsigned char face;  // of the owner
+};
+
+std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vector<Side>& sides) {
+    std::vector<FaceRecord> faces;
+    faces.reserve(sides.size() / 2);
+    for (std::size_t i = 0; i < sides.size();) {
+        std::size_t j = i;
+        while (j < sides.size() && sides[j].key == sides[i].key) ++j;
+        std::size_t n_cells = 0, n_boundary = 0;
+        for (std::size_t k = i; k < j; ++k) ++(sides[k].is_boundary ? n_boundary : n_cells);
+        if (n_cells > 2) throw InputError(fmt::format("{} cells share one face {}", n_cells, place_of(in, sides[i].key)));
+        if (n_cells == 0) throw InputError(fmt::format("a boundary face {} belongs to no cell", place_of(in, sides[i].key)));
+        if (n_cells == 1 && n_boundary == 0)
+            throw InputError(fmt::format("an outer face {} is in no zone", place_of(in, sides[i].key)));
+        if (n_boundary > (n_cells == 1 ? 1U : 2U))
+            throw InputError(fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
+        if (n_boundary == 0) {
+            faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
+        } else {
+            for (std::size_t k = 0; k < n_cells; ++k)
+                faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell, kNone, sides[i + k].face});
+        }
+        i = j;
+    }
+    return faces;
+}
+
+}  // namespace
+
+const char* cell_type_name(CellType type) {
+    constexpr std::array<const char*, 5> kNames{"tetrahedra", "pyramids", "prisms", "hexahedra", "polyhedra"};
+    return kNames[static_cast<std::size_t>(type)];
+}
+
+const char* region_kind_name(RegionKind kind) {
+    constexpr std::array<const char*, 3> kNames{"fluid", "solid", "void"};
+    return kNames[static_cast<std::size_t>(kind)];
+}
+
+int n_corners(CellType type) {
+    constexpr std::array<int, 5> kCorners{4, 5, 6, 8, 0};
+    return kCorners[static_cast<std::size_t>(type)];
+}
+
+std::span<const std::vector<int>> cell_faces(CellType type) {
+    static const std::array<std::vector<std::vector<int>>, 5> kFaces{{
+        {{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {2, 0, 3}},
+        {{0, 3, 2, 1}, {0, 1, 4}, {1, 2, 4}, {2, 3, 4}, {3, 0, 4}},
+        {{0, 1, 4, 3}, {1, 2, 5, 4}, {2, 0, 3, 5}, {0, 2, 1}, {3, 4, 5}},
+        {{0, 3, 2, 1}, {0, 1, 5, 4}, {1, 2, 6, 5}, {2, 3, 7, 6}, {0, 4, 7, 3}, {4, 5, 6, 7}},
+        {},
+    }};
+    return kFaces[static_cast<std::size_t>(type)];
+}
+
+VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
+    check_points(in);
+    std::vector<FaceRecord> faces = match_sides(in, all_sides(in));
+    std::sort(faces.begin(), faces.end(), [](const FaceRecord& a, const FaceRecord& b) {
+        // kNone + 1 is 0: inner faces first.
+        if (a.zone != b.zone) return a.zone + 1 < b.zone + 1;
+        if (a.owner != b.owner) return a.owner < b.owner;
+        return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
+    });
+    VolumeMesh mesh;
+    mesh.points = std::move(in.points);
+    mesh.cell_types = std::move(in.cell_types);
+    mesh.cell_offsets = std::move(in.cell_offsets);
+    mesh.cell_points = std::move(in.cell_points);
+    mesh.cell_region = std::move(in.cell_region);
+    mesh.regions = std::move(in.regions);
+    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0});
+    mesh.face_offsets.reserve(faces.size() + 1);
+    mesh.face_offsets.push_back(0);
+    for (std::size_t f = 0; f < faces.size(); ++f) {
+        const FaceRecord& face = faces[f];
+        const std::span<const Index> cell = mesh.cell(face.owner);
+        for (const int k : cell_faces(mesh.cell_types[face.owner])[face.face]) mesh.face_points.push_back(cell[static_cast<std::size_t>(k)]);
+        mesh.face_offsets.push_back(mesh.face_points.size());
+        mesh.owner.push_back(face.owner);
+        if (face.zone == kNone) {
+            mesh.neighbour.push_back(face.neighbour);
+        } else {
+            BoundaryZone& zone = mesh.zones[face.zone];
+            if (zone.n_faces++ == 0) zone.first_face = f;
+        }
+    }
+    for (BoundaryZone& zone : mesh.zones)
+        if (zone.n_faces == 0) zone.first_face = mesh.n_faces();
+    return mesh;
+}
+
+}  // namespace anvilcast
