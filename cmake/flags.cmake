@@ -16,3 +16,7 @@ if(ANVILCAST_COVERAGE)
   target_compile_options(anvilcast_flags INTERFACE --coverage -O0)
   target_link_options(anvilcast_flags INTERFACE --coverage)
 endif()
+# GCC 12 warns wrongly about "text" + std::string (its bug 105651).
+if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU" AND CMAKE_CXX_COMPILER_VERSION VERSION_LESS 13)
+  target_compile_options(anvilcast_flags INTERFACE -Wno-restrict)
+endif()

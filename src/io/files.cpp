@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <anvilcast/errors.hpp>
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
@@ -19,7 +20,7 @@ using File = std::unique_ptr<std::FILE, CloseFile>;
 
 }  // namespace
 
-std::string read_file(const std::filesystem::path& file) {
+std::string read_file(const std::filesystem::path& file, std::size_t most) {
     std::error_code code;
     const auto status = std::filesystem::status(file, code);
     if (!std::filesystem::exists(status))
@@ -30,7 +31,11 @@ std::string read_file(const std::filesystem::path& file) {
     if (!in) throw InputError(fmt::format("{}: cannot be read: {}", file.string(), std::strerror(errno)));
     std::string content;
     std::string block(std::size_t{1} << 20, '\0');
-    while (const std::size_t n = std::fread(block.data(), 1, block.size(), in.get())) content.append(block, 0, n);
+    while (content.size() < most) {
+        const std::size_t n = std::fread(block.data(), 1, std::min(block.size(), most - content.size()), in.get());
+        if (n == 0) break;
+        content.append(block, 0, n);
+    }
     if (std::ferror(in.get()) != 0) throw InputError(fmt::format("{}: reading failed: {}", file.string(), std::strerror(errno)));
     if (content.empty()) throw InputError(fmt::format("{}: the file is empty", file.string()));
     return content;

@@ -1,0 +1,95 @@
+#include "console.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <csignal>
+#include <cstdio>
+#include <cstdlib>
+
+namespace cli {
+namespace {
+
+std::atomic<bool> stop_requested{false};
+
+extern "C" void on_interrupt(int) {
+    if (stop_requested.exchange(true)) _exit(130);
+}
+
+std::string coloured(const std::string& text, int code) { return is_coloured() ? fmt::format("\x1b[{}m{}\x1b[0m", code, text) : text; }
+
+/// Where each stage begins and how much of the whole it usually takes.
+struct StageShare {
+    std::string_view stage;
+    double begin, share;
+};
+constexpr std::array<StageShare, 4> kShares{{{"domain", 0.0, 0.02}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
+
+double whole_fraction(const anvilcast::Progress& p) {
+    const auto it = std::find_if(kShares.begin(), kShares.end(), [&](const StageShare& s) { return s.stage == p.stage; });
+    return it == kShares.end() ? p.fraction : it->begin + it->share * std::clamp(p.fraction, 0.0, 1.0);
+}
+
+}  // namespace
+
+bool is_coloured() {
+    static const bool answer = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
+    return answer;
+}
+std::string bold(const std::string& text) { return coloured(text, 1); }
+std::string good(const std::string& text) { return coloured(text, 32); }
+std::string bad(const std::string& text) { return coloured(text, 31); }
+
+void catch_interrupts() { std::signal(SIGINT, on_interrupt); }
+
+ProgressLine::ProgressLine(const ConsoleOptions& options)
+    : options_(options), is_terminal_(isatty(STDERR_FILENO) == 1), start_(std::chrono::steady_clock::now()) {}
+
+ProgressLine::~ProgressLine() { wipe(); }
+
+anvilcast::Context ProgressLine::context() {
+    anvilcast::Context context;
+    context.threads = options_.threads;
+    context.stop = &stop_requested;
+    if (!options_.quiet) {
+        context.on_progress = [this](const anvilcast::Progress& p) { show(p); };
+        context.on_warning = [this](const std::string& text) {
+            wipe();
+            fmt::print(stderr, "warning: {}\n", text);
+        };
+    }
+    return context;
+}
+
+void ProgressLine::wipe() {
+    if (is_drawn_) std::fputs("\r\x1b[2K", stderr);
+    is_drawn_ = false;
+}
+
+void ProgressLine::show(const anvilcast::Progress& p) {
+    const auto now = std::chrono::steady_clock::now();
+    const double elapsed = std::chrono::duration<double>(now - start_).count();
+    const std::string what = fmt::format("{}: {}", p.stage, p.step);
+    if (options_.verbose || !is_terminal_) {
+        if (what != last_) fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
+        last_ = what;
+        return;
+    }
+    if (is_drawn_ && what == last_ && now - drawn_at_ < std::chrono::milliseconds(100)) return;
+    last_ = what;
+    drawn_at_ = now;
+    const double f = whole_fraction(p);
+    const int filled = static_cast<int>(f * 24);
+    std::string bar;
+    for (int i = 0; i < 24; ++i) bar += i < filled ? "\xE2\x94\x81" : "\xC2\xB7";
+    const std::string left = f > 0.05 && elapsed > 1 ? fmt::format("about {:.0f} s left", elapsed * (1 - f) / f) : "";
+    wipe();
+    fmt::print(stderr, "{} {:3.0f} %  {}  {}", bar, 100 * f, what, left);
+    std::fflush(stderr);
+    is_drawn_ = true;
+}
+
+}  // namespace cli

@@ -1,0 +1,33 @@
+// Volume meshes in files: CGNS (the standard for CFD data) and VTU (for pictures).
+//
+//     write_cgns("mesh.cgns", mesh);
+//     VolumeMesh back = read_mesh("mesh.cgns");
+//
+// CGNS: one base with SI units and one zone; cells in a section for each type, boundary faces in a section for each of
+// our zones, which is a BC_t of the standard's type with a family of that name. The region is the zone's family.
+// VTU: unstructured grid with 64-bit headers, appended raw data, compressed with zlib. Cells first, then the boundary faces as cells
+// of their own; the cell arrays "region" and "zone" (-1 for cells) tell them apart, the names stand in the field data.
+#pragma once
+
+#include <anvilcast/export.hpp>
+#include <anvilcast/volume_mesh.hpp>
+#include <filesystem>
+
+namespace anvilcast {
+
+/// The file appears whole or not at all. Throws FailureError when it cannot be written.
+ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
+ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh);
+
+/// Read files of standard cells with every outer face in a zone, ours in particular. Throw InputError with what is wrong.
+ANVILCAST_API VolumeMesh read_cgns(const std::filesystem::path& file);
+ANVILCAST_API VolumeMesh read_vtu(const std::filesystem::path& file);
+
+/// By the file's ending.
+ANVILCAST_API VolumeMesh read_mesh(const std::filesystem::path& file);
+ANVILCAST_API void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh);
+
+/// The boundary of a mesh, or one zone of it, as a surface; normals point out.
+ANVILCAST_API Surface boundary_surface(const VolumeMesh& mesh);
+
+}  // namespace anvilcast

@@ -1,0 +1,59 @@
+// The stages in order: from a case file to a checked mesh and its summary.
+//
+//     Case c = read_case("cyclone.toml");
+//     BuildResult result = build(c, context);
+//     write_build(result, c, "out");
+#pragma once
+
+#include <anvilcast/case.hpp>
+#include <anvilcast/context.hpp>
+#include <anvilcast/domain.hpp>
+#include <anvilcast/export.hpp>
+#include <anvilcast/fill.hpp>
+#include <anvilcast/quality.hpp>
+#include <string>
+#include <vector>
+
+namespace anvilcast {
+
+struct StageCost {
+    std::string stage;
+    double seconds = 0;
+    double peak_megabytes = 0;  ///< of the whole process, at the end of the stage
+};
+
+struct BuildResult {
+    VolumeMesh mesh;
+    QualityReport quality;
+    Box bounds;              ///< of the parts
+    double domain_volume = 0;    ///< of the region as the parts bound it
+    double largest_deviation = 0;  ///< of the surface mesh from the parts
+    Vec3 largest_deviation_at;
+    FillReport fill;
+    std::vector<StageCost> costs;
+    std::vector<std::string> warnings;
+};
+
+/// The parts of a case as one surface, split at sharp edges and named by the zone rules.
+ANVILCAST_API Surface load_parts(const Case& c, std::vector<std::string>& warnings);
+
+/// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError when
+/// the mesh has a fault.
+ANVILCAST_API BuildResult build(const Case& c, const Context& context = {});
+
+/// Writes mesh.cgns, mesh.vtu and zones/NAME.stl when asked for, and summary.json last. Each file appears whole.
+ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory);
+
+/// JSON for machines, in SI units.
+ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
+ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
+ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source);
+ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
+
+/// The centre of an opening in the given unit, rounded to what is far below its size: for people to read and paste.
+ANVILCAST_API Vec3 rounded_place(const Opening& opening, const LengthUnit& unit);
+
+/// The case-file lines that pick an opening.
+ANVILCAST_API std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit);
+
+}  // namespace anvilcast

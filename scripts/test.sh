@@ -1,0 +1,13 @@
+#!/usr/bin/env bash
+# Installs what is needed, builds everything with warnings as errors, and runs all tests.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+. scripts/packages.sh
+
+install_missing "${build_packages[@]}" "${test_packages[@]}"
+echo "== configuring"
+cmake --preset release -DANVILCAST_BUILD_TESTS=ON >/dev/null
+echo "== building"
+cmake --build build -- --quiet
+echo "== testing"
+ctest --test-dir build --output-on-failure -j "$(nproc)"

@@ -1,0 +1,7 @@
+#include <anvilcast/version.hpp>
+
+namespace anvilcast {
+
+std::string version() { return ANVILCAST_VERSION; }
+
+}  // namespace anvilcast

@@ -1,0 +1,354 @@
+#include <anvilcast/case.hpp>
+#include <anvilcast/errors.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <numeric>
+
+#define TOML_EXCEPTIONS 1
+#include <toml++/toml.h>
+
+#include "io/files.hpp"
+
+namespace anvilcast {
+namespace {
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+    std::vector<std::size_t> row(b.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        std::size_t diagonal = row[0];
+        row[0] = i;
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            const std::size_t next = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1] ? 1 : 0)});
+            diagonal = std::exchange(row[j], next);
+        }
+    }
+    return row.back();
+}
+
+/// One table of the case file. Every key is read by name; finish() complains about those that nobody read.
+class Section {
+  public:
+    Section(const toml::table& table, std::string name, std::string file, LengthUnit unit)
+        : table_(table), name_(std::move(name)), file_(std::move(file)), unit_(std::move(unit)) {}
+
+    int line() const { return static_cast<int>(table_.source().begin.line); }
+
+    [[noreturn]] void fail(int line, const std::string& what) const { throw InputError(fmt::format("{}, line {}: {}", file_, line, what)); }
+    [[noreturn]] void fail(const std::string& what) const { fail(line(), what); }
+
+    const toml::node* find(const char* key) {
+        known_.emplace_back(key);
+        return table_.get(key);
+    }
+    bool has(const char* key) { return find(key) != nullptr; }
+
+    std::optional<std::string> text(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        if (!node->is_string()) wrong_type(*node, key, "a text in quotes");
+        std::string value = **node->as_string();
+        if (value.empty()) fail(line_of(*node), fmt::format("{} = \"\" is empty", path(key)));
+        return value;
+    }
+    std::string required_text(const char* key, const char* example) {
+        auto value = text(key);
+        if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
+        return *value;
+    }
+    std::optional<double> number(const char* key, double least, double most) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        if (!node->is_number()) wrong_type(*node, key, "a number");
+        const double value = node->value<double>().value();
+        if (!(value >= least && value <= most)) fail(line_of(*node), fmt::format("{} = {} is out of range; it must be from {} to {}", path(key), value, least, most));
+        return value;
+    }
+    std::optional<double> length(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        return length_of(*node, key);
+    }
+    double required_length(const char* key, const char* example) {
+        auto value = length(key);
+        if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
+        return *value;
+    }
+    std::optional<Vec3> point(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        return point_of(*node, key);
+    }
+    Vec3 required_point(const char* key) {
+        auto value = point(key);
+        if (!value) fail(fmt::format("{} is missing; write for example {} = [0, 0, 120]", path(key), key));
+        return *value;
+    }
+    std::optional<Box> box(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        const toml::array* list = node->as_array();
+        if (list == nullptr || list->size() != 2) wrong_type(*node, key, "two opposite corners, [[x, y, z], [x, y, z]]");
+        Box out;
+        out.include(point_of((*list)[0], key));
+        out.include(point_of((*list)[1], key));
+        return out;
+    }
+    template <typename Parse>
+    auto parsed(const char* key, Parse parse) -> std::optional<decltype(parse(std::string()))> {
+        const toml::node* node = find(key);
+        const auto value = text(key);
+        if (!value) return std::nullopt;
+        try {
+            return parse(*value);
+        } catch (const InputError& e) {
+            fail(line_of(*node), fmt::format("{}: {}", path(key), e.what()));
+        }
+    }
+
+    /// Names the nearest known key for each one that was never asked for.
+    void finish() const {
+        for (const auto& [key, node] : table_) {
+            const std::string_view name = key.str();
+            if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
+            const auto nearest = std::min_element(known_.begin(), known_.end(), [&](const auto& a, const auto& b) {
+                return edit_distance(name, a) < edit_distance(name, b);
+            });
+            const int line = static_cast<int>(key.source().begin.line);
+            if (nearest != known_.end() && edit_distance(name, *nearest) <= std::max<std::size_t>(2, name.size() / 3))
+                fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, *nearest));
+            fail(line, fmt::format("unknown key \"{}\" in {}; known are: {}", name, name_, fmt::join(known_, ", ")));
+        }
+    }
+
+    std::string path(const char* key) const { return fmt::format("{} {}", name_, key); }
+    static int line_of(const toml::node& node) { return static_cast<int>(node.source().begin.line); }
+
+    [[noreturn]] void wrong_type(const toml::node& node, const char* key, const char* expected) const {
+        fail(line_of(node), fmt::format("{} must be {}", path(key), expected));
+    }
+
+  private:
+    double length_of(const toml::node& node, const char* key) const {
+        if (node.is_number()) {
+            const double value = node.value<double>().value();
+            if (!std::isfinite(value)) fail(line_of(node), fmt::format("{} is not a finite number", path(key)));
+            return value * unit_.metres;
+        }
+        if (!node.is_string()) wrong_type(node, key, "a length: a number, or a text such as \"2.5 mm\"");
+        try {
+            return parse_length(**node.as_string(), unit_);
+        } catch (const InputError& e) {
+            fail(line_of(node), fmt::format("{}: {}", path(key), e.what()));
+        }
+    }
+    Vec3 point_of(const toml::node& node, const char* key) const {
+        const toml::array* list = node.as_array();
+        if (list == nullptr || list->size() != 3) wrong_type(node, key, "a point, [x, y, z]");
+        return {length_of((*list)[0], key), length_of((*list)[1], key), length_of((*list)[2], key)};
+    }
+
+    const toml::table& table_;
+    std::string name_, file_;
+    LengthUnit unit_;
+    std::vector<std::string> known_;
+};
+
+/// Walks through the file's tables in the order in which the stages need them.
+class CaseReader {
+  public:
+    CaseReader(const toml::table& root, const std::filesystem::path& file, const std::string& text)
+        : top_(root, "the case file", file.string(), {}), file_(file) {
+        case_.file = file;
+        case_.text = text;
+    }
+
+    Case read() {
+        read_head();
+        for (const toml::table* t : list("part")) read_part(*t);
+        if (case_.parts.empty()) top_.fail(1, "there is no [[part]]; write [[part]] and file = \"body.stl\"");
+        for (const toml::table* t : list("zone")) read_zone(*t);
+        for (const toml::table* t : list("opening")) read_opening(*t);
+        read_region();
+        read_sizing();
+        read_fill();
+        read_limits();
+        read_export();
+        top_.finish();
+        return std::move(case_);
+    }
+
+  private:
+    Section section(const toml::table& table, const char* name) { return {table, name, file_.string(), case_.unit}; }
+
+    const toml::table* table(const char* key, const char* example) {
+        const toml::node* node = top_.find(key);
+        if (node == nullptr) {
+            if (example != nullptr) top_.fail(1, fmt::format("[{}] is missing; write {}", key, example));
+            return nullptr;
+        }
+        if (!node->is_table()) top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a table, written [{}]", key, key));
+        return node->as_table();
+    }
+    std::vector<const toml::table*> list(const char* key) {
+        std::vector<const toml::table*> out;
+        const toml::node* node = top_.find(key);
+        if (node == nullptr) return out;
+        const toml::array* array = node->as_array();
+        if (array == nullptr || !array->is_homogeneous(toml::node_type::table))
+            top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a list of tables, each written [[{}]]", key, key));
+        for (const toml::node& item : *array) out.push_back(item.as_table());
+        return out;
+    }
+
+    void read_head() {
+        Section s = section(*table("case", "[case] and unit = \"mm\""), "[case]");
+        case_.name = s.text("name").value_or(file_.stem().string());
+        const auto unit = s.parsed("unit", [](const std::string& t) { return parse_length_unit(t); });
+        if (!unit) s.fail("[case] unit is missing: the unit of bare lengths in this file, e.g. unit = \"mm\"");
+        case_.unit = *unit;
+        s.finish();
+    }
+    void read_part(const toml::table& t) {
+        Section s = section(t, "[[part]]");
+        PartSpec part;
+        part.file = file_.parent_path() / s.required_text("file", "body.stl");
+        const auto unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
+        if (!unit) s.fail("[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (STL files do not say)");
+        part.unit = *unit;
+        part.split_angle = s.number("split_angle", 1, 180).value_or(40);
+        part.weld = s.length("weld").value_or(0);
+        if (part.weld < 0) s.fail("[[part]] weld must be 0 or a positive length");
+        s.finish();
+        case_.parts.push_back(std::move(part));
+    }
+    void read_zone(const toml::table& t) {
+        Section s = section(t, "[[zone]]");
+        ZoneRule rule;
+        rule.line = s.line();
+        rule.name = s.required_text("name", "lid");
+        rule.role = s.parsed("role", parse_role);
+        rule.matches = s.text("matches");
+        rule.near = s.point("near");
+        rule.inside_box = s.box("inside_box");
+        if (!rule.matches && !rule.near && !rule.inside_box) s.fail("[[zone]] says what to name but not which zones: give matches, near or inside_box");
+        s.finish();
+        case_.zones.push_back(std::move(rule));
+    }
+    void read_opening(const toml::table& t) {
+        Section s = section(t, "[[opening]]");
+        OpeningSpec opening;
+        opening.line = s.line();
+        opening.name = s.required_text("name", "gas-in");
+        opening.near = s.required_point("near");
+        const auto role = s.parsed("role", parse_role);
+        if (!role) s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"", opening.name));
+        opening.role = *role;
+        for (const OpeningSpec& other : case_.openings)
+            if (other.name == opening.name) s.fail(fmt::format("there are two openings called \"{}\"", opening.name));
+        s.finish();
+        case_.openings.push_back(std::move(opening));
+    }
+    void read_region() {
+        const auto tables = list("region");
+        if (tables.size() != 1)
+            top_.fail(tables.empty() ? 1 : Section::line_of(*tables[1]),
+                      "one [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
+        Section s = section(*tables.front(), "[[region]]");
+        case_.region.name = s.text("name").value_or("fluid");
+        const auto kind = s.parsed("kind", [](const std::string& text) {
+            if (text == "fluid") return RegionKind::fluid;
+            if (text == "solid") return RegionKind::solid;
+            throw InputError(fmt::format("\"{}\" is not a kind of region; write fluid or solid", text));
+        });
+        case_.region.kind = kind.value_or(RegionKind::fluid);
+        case_.region.inside = s.required_point("inside");
+        s.finish();
+    }
+    void read_sizing() {
+        Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");
+        case_.sizing.surface = s.required_length("surface", "5 mm");
+        case_.sizing.largest = s.length("largest").value_or(0);
+        case_.sizing.growth = s.number("growth", 1.001, 4).value_or(1.2);
+        try {
+            validate(case_.sizing);
+        } catch (const InputError& e) {
+            s.fail(fmt::format("[sizing]: {}", e.what()));
+        }
+        s.finish();
+    }
+    void read_fill() {
+        const toml::table* t = table("fill", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[fill]");
+        const auto cells = s.text("cells");
+        if (cells && *cells != "tetrahedra") s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\"", *cells));
+        s.finish();
+    }
+    void read_limits() {
+        const toml::table* t = table("limits", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[limits]");
+        case_.limits.skewness = s.number("skewness", 0, 1);
+        case_.limits.volume_growth = s.number("volume_growth", 1, 1e6);
+        case_.limits.non_orthogonality = s.number("non_orthogonality", 0, 180);
+        case_.limits.cells = s.number("cells", 1, 1e10);
+        s.finish();
+    }
+    void read_export() {
+        const toml::table* t = table("export", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[export]");
+        if (const toml::node* node = s.find("formats")) {
+            const toml::array* formats = node->as_array();
+            if (formats == nullptr) s.wrong_type(*node, "formats", "a list, e.g. [\"cgns\", \"vtu\", \"stl\"]");
+            for (const toml::node& item : *formats) {
+                const std::string format = item.value_or(std::string("?"));
+                if (format == "vtu") case_.write_vtu = true;
+                else if (format == "stl") case_.write_stl = true;
+                else if (format != "cgns") s.fail(Section::line_of(item), fmt::format("[export] formats: \"{}\" is not one of cgns, vtu, stl", format));
+            }
+        }
+        s.finish();
+    }
+
+    Section top_;
+    std::filesystem::path file_;
+    Case case_;
+};
+
+}  // namespace
+
+bool matches_pattern(std::string_view name, std::string_view pattern) {
+    std::size_t n = 0, p = 0, star = std::string_view::npos, after = 0;
+    while (n < name.size()) {
+        if (p < pattern.size() && (pattern[p] == '?' || (pattern[p] != '*' && pattern[p] == name[n]))) {
+            ++n;
+            ++p;
+        } else if (p < pattern.size() && pattern[p] == '*') {
+            star = p++;
+            after = n;
+        } else if (star != std::string_view::npos) {
+            p = star + 1;
+            n = ++after;
+        } else {
+            return false;
+        }
+    }
+    return pattern.find_first_not_of('*', p) == std::string_view::npos;
+}
+
+Case parse_case(const std::string& text, const std::filesystem::path& file) {
+    try {
+        const toml::table root = toml::parse(text, file.string());
+        return CaseReader(root, file, text).read();
+    } catch (const toml::parse_error& e) {
+        throw InputError(fmt::format("{}, line {}: {}", file.string(), e.source().begin.line, e.description()));
+    }
+}
+
+Case read_case(const std::filesystem::path& file) { return parse_case(io::read_file(file), file); }
+
+}  // namespace anvilcast

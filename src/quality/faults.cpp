@@ -1,0 +1,145 @@
+#include <anvilcast/quality.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "quality/measures.hpp"
+
+namespace anvilcast {
+namespace {
+
+/// Collects faults up to a number; the rest is counted.
+class Faults {
+  public:
+    explicit Faults(std::size_t most) : most_(most) {}
+    void add(std::string text) {
+        if (list_.size() < most_) list_.push_back(std::move(text));
+        else ++more_;
+    }
+    std::vector<std::string> finished() {
+        if (more_ > 0) list_.push_back(fmt::format("and {} more", more_));
+        return std::move(list_);
+    }
+
+  private:
+    std::size_t most_, more_ = 0;
+    std::vector<std::string> list_;
+};
+
+std::string at(const Vec3& p) { return fmt::format("at [{:.6g}, {:.6g}, {:.6g}] m", p.x, p.y, p.z); }
+
+/// Arrays that refer outside of each other make every further check meaningless.
+bool references_hold(const VolumeMesh& mesh, Faults& faults) {
+    auto all_below = [](const std::vector<Index>& list, std::size_t n) {
+        return std::all_of(list.begin(), list.end(), [n](Index i) { return i < n; });
+    };
+    const bool sizes = mesh.cell_offsets.size() == mesh.n_cells() + 1 && mesh.cell_region.size() == mesh.n_cells() &&
+                       mesh.face_offsets.size() == mesh.n_faces() + 1 && mesh.n_inner_faces() <= mesh.n_faces();
+    if (!sizes) return faults.add("the arrays of the mesh do not fit together in length"), false;
+    if (!all_below(mesh.face_points, mesh.points.size()) || !all_below(mesh.cell_points, mesh.points.size()))
+        return faults.add("a face or cell refers to a point that is not there"), false;
+    if (!all_below(mesh.owner, mesh.n_cells()) || !all_below(mesh.neighbour, mesh.n_cells()))
+        return faults.add("a face refers to a cell that is not there"), false;
+    if (!all_below(mesh.cell_region, mesh.regions.size())) return faults.add("a cell refers to a region that is not there"), false;
+    if (mesh.n_cells() == 0) return faults.add("the mesh has no cell"), false;
+    return true;
+}
+
+void check_zones(const VolumeMesh& mesh, const quality::Measures& m, Faults& faults) {
+    std::vector<unsigned char> times(mesh.n_faces() - mesh.n_inner_faces(), 0);
+    for (const BoundaryZone& zone : mesh.zones) {
+        if (zone.n_faces > 0 && (zone.first_face < mesh.n_inner_faces() || zone.first_face + zone.n_faces > mesh.n_faces())) {
+            faults.add(fmt::format("zone \"{}\" holds faces that are not on the boundary", zone.name));
+            continue;
+        }
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) ++times[f - mesh.n_inner_faces()];
+    }
+    for (std::size_t i = 0; i < times.size(); ++i)
+        if (times[i] != 1)
+            faults.add(fmt::format("boundary face {} {} is in {} zones, not in one", i + mesh.n_inner_faces(),
+                                   at(m.face_center[i + mesh.n_inner_faces()]), times[i]));
+}
+
+/// Each edge of the faces lies on two of them, run once each way when the faces are turned outward.
+bool is_closed(std::vector<std::array<Index, 3>>& edges) {
+    // Entries: lower point, higher point, direction.
+    std::sort(edges.begin(), edges.end());
+    if (edges.size() % 2 != 0) return false;
+    for (std::size_t i = 0; i < edges.size(); i += 2) {
+        if (edges[i][0] != edges[i + 1][0] || edges[i][1] != edges[i + 1][1] || edges[i][2] == edges[i + 1][2]) return false;
+        if (i + 2 < edges.size() && edges[i][0] == edges[i + 2][0] && edges[i][1] == edges[i + 2][1]) return false;
+    }
+    return true;
+}
+
+void add_edges(std::span<const Index> face, bool turned, std::vector<std::array<Index, 3>>& edges) {
+    for (std::size_t k = 0; k < face.size(); ++k) {
+        const Index a = face[k], b = face[(k + 1) % face.size()];
+        edges.push_back({std::min(a, b), std::max(a, b), static_cast<Index>((a < b) != turned)});
+    }
+}
+
+void check_cells(const VolumeMesh& mesh, const quality::Measures& m, Faults& faults) {
+    std::vector<std::array<Index, 3>> edges;
+    for (std::size_t c = 0; c < mesh.n_cells(); ++c) {
+        edges.clear();
+        for (const Index f : m.faces_of(c)) add_edges(mesh.face(f), mesh.owner[f] != c, edges);
+        if (!is_closed(edges)) faults.add(fmt::format("cell {} {} is not closed", c, at(m.cell_center[c])));
+        if (!(m.cell_volume[c] > 0)) faults.add(fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, at(m.cell_center[c]), m.cell_volume[c]));
+    }
+    for (std::size_t f = 0; f < mesh.n_inner_faces(); ++f)
+        if (mesh.owner[f] == mesh.neighbour[f]) faults.add(fmt::format("face {} {} has the same cell on both sides", f, at(m.face_center[f])));
+}
+
+/// The area vectors of a closed surface sum up to zero, and every edge of it is met an even number of times.
+void check_regions(const VolumeMesh& mesh, const quality::Measures& m, Faults& faults) {
+    std::vector<Vec3> sum(mesh.regions.size());
+    std::vector<double> area(mesh.regions.size(), 0);
+    std::vector<std::vector<std::array<Index, 3>>> edges(mesh.regions.size());
+    auto add = [&](Index region, std::size_t f, bool turned) {
+        sum[region] += m.face_area[f] * (turned ? -1.0 : 1.0);
+        area[region] += length(m.face_area[f]);
+        add_edges(mesh.face(f), turned, edges[region]);
+    };
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const Index own = mesh.cell_region[mesh.owner[f]];
+        const bool inner = f < mesh.n_inner_faces();
+        const Index other = inner ? mesh.cell_region[mesh.neighbour[f]] : kNone;
+        if (own == other) continue;
+        add(own, f, false);
+        if (inner) add(other, f, true);
+    }
+    for (std::size_t r = 0; r < mesh.regions.size(); ++r) {
+        std::sort(edges[r].begin(), edges[r].end());
+        std::ptrdiff_t balance = 0;
+        bool closed = true;
+        for (std::size_t i = 0; i < edges[r].size(); ++i) {
+            balance += edges[r][i][2] != 0 ? 1 : -1;
+            const bool last = i + 1 == edges[r].size() || edges[r][i][0] != edges[r][i + 1][0] || edges[r][i][1] != edges[r][i + 1][1];
+            if (last) {
+                closed = closed && balance == 0;
+                balance = 0;
+            }
+        }
+        if (!closed || length(sum[r]) > 1e-9 * area[r])
+            faults.add(fmt::format("the boundary of region \"{}\" is not closed", mesh.regions[r].name));
+    }
+}
+
+}  // namespace
+
+std::vector<std::string> find_faults(const VolumeMesh& mesh, std::size_t max_faults) {
+    Faults faults(max_faults);
+    for (std::size_t p = 0; p < mesh.points.size(); ++p)
+        if (!is_finite(mesh.points[p])) faults.add(fmt::format("point {} is not finite", p));
+    if (references_hold(mesh, faults)) {
+        const quality::Measures m = quality::measure(mesh);
+        check_zones(mesh, m, faults);
+        check_cells(mesh, m, faults);
+        check_regions(mesh, m, faults);
+    }
+    return faults.finished();
+}
+
+}  // namespace anvilcast
