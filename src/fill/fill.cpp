@@ -122,6 +122,33 @@ TetComplex carve(const TetComplex& complex, const std::vector<bool>& inside) {
     return carved;
 }
 
+/// A flat patch whose points are rounded off their plane leaves cells of no height below it: four points of the patch,
+/// two boundary triangles. Taking such a cell away flips the diagonal of the two triangles and moves the boundary by less
+/// than the rounding did. Only cells whose height is below kFlat of their size, in one zone, are touched.
+void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::vector<Index>& zone_of) {
+    constexpr double kFlat = 1e-10;
+    for (bool changed = true; changed;) {
+        changed = false;
+        for (Index t = 0; t < complex.n_slots(); ++t) {
+            if (complex.is_free(t)) continue;
+            const Tet tet = complex.tet(t);
+            double longest = 0;
+            for (const auto& e : kEdge) longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
+            if (std::abs(complex.volume(t)) > kFlat * longest * longest * longest) continue;
+            std::vector<Index> tags;
+            std::vector<std::array<Index, 3>> exposed;
+            for (int f = 0; f < 4; ++f) {
+                if (tet.n[f] == kNone) tags.push_back(complex.tag(t, f));
+                else exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
+            }
+            if (tags.size() != 2 || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] || !complex.peel(t)) continue;
+            // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.
+            for (std::size_t k = 0; k < 2; ++k) surface.triangles[tags[k]] = exposed[k];
+            changed = true;
+        }
+    }
+}
+
 /// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
 /// the insertion, and points are numbered as the cells meet them.
 CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh, const Region& region) {
@@ -170,6 +197,7 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
     r.faces_flipped_in = recovery.faces_by_flips;
 
     TetComplex inside = carve(start.complex, find_inside(start.complex, start.surface, surface.is_baffle));
+    peel_flat_cells(inside, start.surface, surface.surface.zone_of);
     r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
     if (options.optimise) {
         const OptimiseReport optimised = optimise(inside, context);

@@ -16,10 +16,16 @@ namespace anvilcast::fill {
 namespace {
 
 constexpr int kSweeps = 4;
-constexpr int kWorstRounds = 8;
+constexpr int kWorstRounds = 8, kRoundsWithoutPoints = 2;
 /// Cells at least this good are left alone in the sweeps; cells below kBad are what the last rounds work on.
 constexpr double kGood = 0.72;
 constexpr double kBad = 0.45;
+/// A new point has to raise the worst cell by this factor.
+constexpr double kClearlyBetter = 1.05;
+/// Only cells below this are worth a new point. Where the boundary itself allows no better, new points would breed new
+/// bad cells; their number is therefore bounded by a share of the cells.
+constexpr double kVeryBad = 0.2;
+constexpr std::size_t kCellsPerInsertion = 20, kFreeInsertions = 200;
 
 class Optimiser {
   public:
@@ -35,6 +41,7 @@ class Optimiser {
 
     OptimiseReport run() {
         report_.worst_before = worst();
+        max_insertions_ = kFreeInsertions + complex_.n_slots() / kCellsPerInsertion;
         for (int sweep = 0; sweep < kSweeps; ++sweep) {
             context_.report("fill", "optimisation", 0.6 + 0.25 * sweep / kSweeps);
             smooth_all();
@@ -43,7 +50,8 @@ class Optimiser {
         smooth_all();
         for (int round = 0; round < kWorstRounds; ++round) {
             context_.report("fill", "worst cells", 0.85 + 0.15 * round / kWorstRounds);
-            if (!improve_worst(kBad, round >= 2)) break;
+            const bool with_new_points = round >= kRoundsWithoutPoints;
+            if (!improve_worst(kBad, with_new_points) && with_new_points) break;
         }
         report_.worst_after = worst();
         return report_;
@@ -54,9 +62,11 @@ class Optimiser {
         if (complex_.orientation(q) <= 0) return 0;
         return shape(complex_.point(q[0]), complex_.point(q[1]), complex_.point(q[2]), complex_.point(q[3]));
     }
+    /// Never below 0: a cell of the complex is positive, whatever rounding makes of its shape. What replaces it must
+    /// be better than that, so never invalid.
     double quality(Index t) const {
         const Index* v = complex_.tet(t).v;
-        return shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3]));
+        return std::max(0.0, shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3])));
     }
     double worst() const {
         double q = 1;
@@ -73,7 +83,7 @@ class Optimiser {
         for (const Index t : star) {
             std::array<Vec3, 4> c;
             for (std::size_t k = 0; k < 4; ++k) c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
-            worst = std::min(worst, shape(c[0], c[1], c[2], c[3]));
+            worst = std::min(worst, std::max(0.0, shape(c[0], c[1], c[2], c[3])));
             if (worst <= stop_below) return worst;
         }
         return worst;
@@ -107,7 +117,7 @@ class Optimiser {
             total += volume;
         }
         const Vec3 here = complex_.point(v);
-        const double now = star_quality(star_, v, here, 0);
+        const double now = star_quality(star_, v, here, -1);
         // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
         const Vec3 step = (sum / total - here) * (4.0 / 3.0);
         for (const double s : {1.0, 0.5}) {
@@ -136,7 +146,7 @@ class Optimiser {
             {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, {.577, .577, .577}, {-.577, .577, .577},
              {.577, -.577, .577}, {.577, .577, -.577}, {-.577, -.577, .577}, {-.577, .577, -.577}, {.577, -.577, -.577}, {-.577, -.577, -.577}}};
         Vec3 best = start;
-        const double first = star_quality(star_, v, start, 0);
+        const double first = star_quality(star_, v, start, -1);
         double now = first;
         for (double step = 0.25 * radius; step > 0.004 * radius;) {
             bool better = false;
@@ -200,31 +210,66 @@ class Optimiser {
 
     // ---- new points and collapses ----
 
-    /// A point in the middle of the cell, in the cavity that sees it, smoothed; kept only when all is better.
-    bool insert_point(Index t) {
-        const Index* v = complex_.tet(t).v;
-        const Vec3 p = (complex_.point(v[0]) + complex_.point(v[1]) + complex_.point(v[2]) + complex_.point(v[3])) / 4.0;
-        if (!complex_.find_cavity(p, t, cavity_)) return false;
+    /// Fills `old_tets` with the star of a new point over `outer` faces, smooths the point, and keeps the result only when
+    /// the worst cell is clearly better than before.
+    bool try_star(const std::vector<Index>& old_tets, const std::vector<std::array<Index, 3>>& outer, const Vec3& p) {
         double now = 1;
-        std::vector<Quad> old;
-        for (const Index s : cavity_.tets) {
+        std::vector<Quad> old, fresh;
+        for (const Index s : old_tets) {
             now = std::min(now, quality(s));
             const Index* w = complex_.tet(s).v;
             old.push_back({w[0], w[1], w[2], w[3]});
         }
-        const Index fresh = complex_.add_point(p);
+        const Index v = complex_.add_point(p);
         is_fixed_.push_back(false);
-        complex_.fill_cavity(cavity_, fresh);
-        smooth_by_search(fresh);
-        const std::vector<Index> star = complex_.star(fresh);
-        if (star_quality(star, fresh, complex_.point(fresh), now) > now * 1.01 + 1e-3) {
-            ++report_.insertions;
-            return true;
+        bool valid = true;
+        for (const auto& f : outer) {
+            fresh.push_back({f[0], f[1], f[2], v});
+            valid = valid && complex_.orientation(fresh.back()) > 0;
         }
-        complex_.replace(star, old);
+        if (valid) {
+            complex_.replace(old_tets, fresh);
+            smooth_by_search(v);
+            const std::vector<Index> star = complex_.star(v);
+            if (star_quality(star, v, complex_.point(v), now) > now * kClearlyBetter + 1e-7) {
+                ++report_.insertions;
+                return true;
+            }
+            complex_.replace(star, old);
+        }
         complex_.drop_last_point();
         is_fixed_.pop_back();
         return false;
+    }
+
+    /// A point in the middle of the cell, in the cavity that sees it.
+    bool insert_point(Index t) {
+        const Index* v = complex_.tet(t).v;
+        const Vec3 p = (complex_.point(v[0]) + complex_.point(v[1]) + complex_.point(v[2]) + complex_.point(v[3])) / 4.0;
+        if (!complex_.find_cavity(p, t, cavity_)) return false;
+        std::vector<std::array<Index, 3>> outer;
+        for (const auto& f : cavity_.faces) outer.push_back({f.a, f.b, f.c});
+        return try_star(cavity_.tets, outer, p);
+    }
+
+    /// A point near the middle of an inner edge, drawn into its ring by a share of the way to the ring's middle: opens
+    /// cells that are flat, where the edge is one diagonal of four points in a plane.
+    bool split_edge(Index a, Index b, double share) {
+        const Index t = complex_.find_edge(a, b);
+        if (t == kNone) return false;
+        complex_.edge_ring(t, a, b, ring_);
+        if (!ring_.is_free) return false;
+        const std::size_t n = ring_.ring.size();
+        Vec3 mean;
+        std::vector<std::array<Index, 3>> outer;
+        for (std::size_t i = 0; i < n; ++i) {
+            const Index c = ring_.ring[i], d = ring_.ring[(i + 1) % n];
+            mean += complex_.point(c) / static_cast<double>(n);
+            outer.push_back({d, c, b});
+            outer.push_back({c, d, a});
+        }
+        const Vec3 middle = midpoint(complex_.point(a), complex_.point(b));
+        return try_star(ring_.tets, outer, middle + (mean - middle) * share);
     }
 
     /// Pulls an inner vertex onto a neighbour.
@@ -262,7 +307,18 @@ class Optimiser {
         for (const Index v : tet.v) moved = smooth_by_search(v) || moved;
         if (moved) return true;
         if (!with_new_points) return false;
-        return collapse_some_edge(t) || insert_point(t);
+        if (collapse_some_edge(t)) return true;
+        if (quality(t) >= kVeryBad || report_.insertions >= max_insertions_) return false;
+        // How far a ring can be seen from depends on its shape: try to go far first.
+        for (const double share : {0.4, 0.1, 0.02})
+            for (const auto& e : kEdge)
+                if (split_edge(tet.v[e[0]], tet.v[e[1]], share)) return true;
+        // An attempt that was taken back may have left the cell in another slot.
+        const std::vector<Index>& star = complex_.star(tet.v[0]);
+        const auto same = std::find_if(star.begin(), star.end(), [&](Index s) {
+            return std::all_of(tet.v, tet.v + 4, [&](Index v) { return complex_.tet(s).has(v); });
+        });
+        return same != star.end() && insert_point(*same);
     }
 
     /// One pass over the cells below the limit, worst first. True when something changed.
@@ -286,6 +342,7 @@ class Optimiser {
     TetComplex& complex_;
     const Context& context_;
     OptimiseReport report_;
+    std::size_t max_insertions_ = 0;
     std::vector<bool> is_fixed_;
     std::vector<Index> star_;
     TetComplex::Ring ring_;

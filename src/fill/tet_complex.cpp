@@ -90,6 +90,27 @@ void TetComplex::set_tag(Index t, int face, Index tag) {
     if (code != kNone) tags_[tet_of(code)][static_cast<std::size_t>(face_of(code))] = tag;
 }
 
+bool TetComplex::peel(Index t) {
+    const Tet tet = tets_[t];
+    std::array<int, 4> outer{}, inner{};
+    std::size_t n_outer = 0, n_inner = 0;
+    for (int f = 0; f < 4; ++f) {
+        if (tet.n[f] == kNone) outer[n_outer++] = f;
+        else if (tag(t, f) == kNone) inner[n_inner++] = f;
+    }
+    if (n_outer != 2 || n_inner != 2) return false;
+    for (std::size_t k = 0; k < 2; ++k) {
+        const Index code = tet.n[inner[k]];
+        tets_[tet_of(code)].n[face_of(code)] = kNone;
+        tags_[tet_of(code)][static_cast<std::size_t>(face_of(code))] = tag(t, outer[k]);
+        for (const int v : kFace[inner[k]]) tet_at_[tet.v[v]] = tet_of(code);
+    }
+    tets_[t].v[0] = kNone;
+    tags_[t] = kNoTags;
+    free_.push_back(t);
+    return true;
+}
+
 Index TetComplex::allocate() {
     if (!free_.empty()) {
         const Index t = free_.back();

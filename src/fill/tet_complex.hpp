@@ -37,6 +37,10 @@ class TetComplex {
     /// Marks a face, from both sides, as surface triangle `tag`.
     void set_tag(Index t, int face, Index tag);
 
+    /// Takes away a tetrahedron with just two boundary faces; its other two faces become boundary and get their tags, as if
+    /// the edge between had been flipped. False, and nothing done, when the tetrahedron is not of that kind.
+    bool peel(Index t);
+
     /// All tetrahedra at a vertex, in a deterministic order. The list lives until the next call.
     const std::vector<Index>& star(Index v) const;
     /// A tetrahedron with both vertices, or kNone.

@@ -1,0 +1,163 @@
+#include "shapes.hpp"
+
+#include <cmath>
+#include <map>
+#include <numbers>
+#include <random>
+
+namespace anvilcast::kit {
+namespace {
+
+void add(Surface& s, Index a, Index b, Index c) {
+    s.triangles.push_back({a, b, c});
+    s.zone_of.push_back(0);
+}
+
+void add_quad(Surface& s, Index a, Index b, Index c, Index d) {
+    add(s, a, b, c);
+    add(s, a, c, d);
+}
+
+/// Adds a ring of n points; returns the number of the first.
+Index add_ring(Surface& s, double radius, double z, int n) {
+    const auto first = static_cast<Index>(s.points.size());
+    for (int i = 0; i < n; ++i) {
+        const double a = 2 * std::numbers::pi * i / n;
+        s.points.push_back({radius * std::cos(a), radius * std::sin(a), z});
+    }
+    return first;
+}
+
+/// Quads between two rings; the normal is that of (low to high) turned right, seen along the ring.
+void add_band(Surface& s, Index low, Index high, Index n) {
+    for (Index i = 0; i < n; ++i) add_quad(s, low + i, low + (i + 1) % n, high + (i + 1) % n, high + i);
+}
+
+}  // namespace
+
+Surface box(const Vec3& lo, const Vec3& hi, const std::string& name) {
+    Surface s;
+    s.zones.push_back({name, Role::wall});
+    for (int i = 0; i < 8; ++i) s.points.push_back({(i & 1) != 0 ? hi.x : lo.x, (i & 2) != 0 ? hi.y : lo.y, (i & 4) != 0 ? hi.z : lo.z});
+    add_quad(s, 0, 2, 3, 1);
+    add_quad(s, 4, 5, 7, 6);
+    add_quad(s, 0, 1, 5, 4);
+    add_quad(s, 2, 6, 7, 3);
+    add_quad(s, 0, 4, 6, 2);
+    add_quad(s, 1, 3, 7, 5);
+    return s;
+}
+
+Surface sphere(const Vec3& center, double radius, int levels, const std::string& name) {
+    const double g = (1 + std::sqrt(5.0)) / 2;
+    std::vector<Vec3> p{{-1, g, 0}, {1, g, 0}, {-1, -g, 0}, {1, -g, 0}, {0, -1, g}, {0, 1, g}, {0, -1, -g}, {0, 1, -g}, {g, 0, -1}, {g, 0, 1}, {-g, 0, -1}, {-g, 0, 1}};
+    std::vector<Triangle> t{{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
+                            {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
+    for (Vec3& q : p) q = normalized(q);
+    for (int level = 0; level < levels; ++level) {
+        std::map<std::pair<Index, Index>, Index> middle;
+        auto between = [&](Index a, Index b) {
+            const auto [it, fresh] = middle.try_emplace({std::min(a, b), std::max(a, b)}, static_cast<Index>(p.size()));
+            if (fresh) p.push_back(normalized(p[a] + p[b]));
+            return it->second;
+        };
+        std::vector<Triangle> finer;
+        for (const auto& [a, b, c] : t) {
+            const Index ab = between(a, b), bc = between(b, c), ca = between(c, a);
+            finer.insert(finer.end(), {{a, ab, ca}, {ab, b, bc}, {ca, bc, c}, {ab, bc, ca}});
+        }
+        t = finer;
+    }
+    Surface s;
+    s.zones.push_back({name, Role::wall});
+    for (const Vec3& q : p) s.points.push_back(center + q * radius);
+    s.triangles = t;
+    s.zone_of.assign(t.size(), 0);
+    return s;
+}
+
+Surface pipe(double inner, double outer, double height, int n, const std::string& name) {
+    Surface s;
+    s.zones.push_back({name, Role::wall});
+    const Index in_low = add_ring(s, inner, 0, n), in_high = add_ring(s, inner, height, n), out_low = add_ring(s, outer, 0, n),
+                out_high = add_ring(s, outer, height, n);
+    const auto m = static_cast<Index>(n);
+    add_band(s, out_low, out_high, m);
+    add_band(s, in_high, in_low, m);
+    add_band(s, out_high, in_high, m);
+    add_band(s, in_low, out_low, m);
+    return s;
+}
+
+Surface cylinder(double radius, double height, int n) {
+    Surface s;
+    s.zones.push_back({"cylinder", Role::wall});
+    const Index low = add_ring(s, radius, 0, n), high = add_ring(s, radius, height, n);
+    const auto m = static_cast<Index>(n), bottom = static_cast<Index>(s.points.size()), top = bottom + 1;
+    s.points.push_back({0, 0, 0});
+    s.points.push_back({0, 0, height});
+    add_band(s, low, high, m);
+    for (Index i = 0; i < m; ++i) {
+        add(s, bottom, low + (i + 1) % m, low + i);
+        add(s, top, high + i, high + (i + 1) % m);
+    }
+    return s;
+}
+
+Surface joined(const std::vector<Surface>& parts) {
+    Surface all;
+    for (const Surface& part : parts) {
+        const auto p = static_cast<Index>(all.points.size()), z = static_cast<Index>(all.zones.size());
+        all.points.insert(all.points.end(), part.points.begin(), part.points.end());
+        for (const Triangle& t : part.triangles) all.triangles.push_back({t[0] + p, t[1] + p, t[2] + p});
+        for (const Index k : part.zone_of) all.zone_of.push_back(k + z);
+        all.zones.insert(all.zones.end(), part.zones.begin(), part.zones.end());
+    }
+    return all;
+}
+
+Surface flipped(Surface s) {
+    for (Triangle& t : s.triangles) std::swap(t[1], t[2]);
+    return s;
+}
+
+Surface twisted_prism(double twist_deg) {
+    Surface s;
+    s.zones.push_back({"prism", Role::wall});
+    for (int i = 0; i < 3; ++i) s.points.push_back({std::cos(2 * std::numbers::pi * i / 3), std::sin(2 * std::numbers::pi * i / 3), 0});
+    const double turn = twist_deg * std::numbers::pi / 180;
+    for (int i = 0; i < 3; ++i) s.points.push_back({std::cos(2 * std::numbers::pi * i / 3 + turn), std::sin(2 * std::numbers::pi * i / 3 + turn), 1});
+    add(s, 0, 2, 1);
+    add(s, 3, 4, 5);
+    for (Index i = 0; i < 3; ++i) {
+        // The diagonal that the twist bends inward.
+        const Index a = i, b = (i + 1) % 3, c = 3 + (i + 1) % 3, d = 3 + i;
+        add(s, a, b, c);
+        add(s, a, c, d);
+    }
+    return s;
+}
+
+Domain inside_of(const Surface& s) {
+    Domain d;
+    d.boundary = s;
+    d.is_baffle.assign(s.triangles.size(), false);
+    return d;
+}
+
+SurfaceMesh as_mesh(const Surface& s) {
+    SurfaceMesh m;
+    m.surface = s;
+    m.is_baffle.assign(s.triangles.size(), false);
+    return m;
+}
+
+std::vector<Vec3> random_points(std::size_t n, unsigned seed) {
+    std::mt19937_64 random(seed);
+    std::uniform_real_distribution<double> unit(0, 1);
+    std::vector<Vec3> points(n);
+    for (Vec3& p : points) p = {unit(random), unit(random), unit(random)};
+    return points;
+}
+
+}  // namespace anvilcast::kit
