@@ -1,0 +1,235 @@
+// Readers and writers: round trips, dialects, and hostile input, which must end in an InputError with a place.
+
+#include <anvilcast/case.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/fill.hpp>
+#include <anvilcast/mesh_files.hpp>
+#include <anvilcast/quality.hpp>
+#include <anvilcast/stl.hpp>
+#include <gtest/gtest.h>
+
+#include <cstring>
+#include <fstream>
+#include <random>
+
+#include "kit/shapes.hpp"
+
+namespace anvilcast {
+namespace {
+
+namespace fs = std::filesystem;
+const LengthUnit kMm = parse_length_unit("mm");
+
+class Files : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        directory = fs::temp_directory_path() / ("anvilcast-files-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        fs::create_directories(directory);
+    }
+    void TearDown() override { fs::remove_all(directory); }
+
+    static std::string content(const fs::path& file) {
+        std::ifstream in(file, std::ios::binary);
+        return {std::istreambuf_iterator<char>(in), {}};
+    }
+    void put(const fs::path& file, const std::string& bytes) { std::ofstream(file, std::ios::binary) << bytes; }
+
+    fs::path directory;
+};
+
+std::string message_of(const std::function<void()>& action) {
+    try {
+        action();
+    } catch (const InputError& e) {
+        return e.what();
+    }
+    return "no InputError";
+}
+
+VolumeMesh small_mesh() {
+    const Surface s = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 1}), 40);
+    SizeOptions sizes;
+    sizes.surface = 0.5;
+    VolumeMesh mesh = fill_with_tetrahedra(kit::as_mesh(s), make_size_field(s, sizes), {{"gas", RegionKind::fluid}, 0, true});
+    mesh.zones[0].role = Role::inlet;
+    mesh.zones[1].role = Role::outlet;
+    return mesh;
+}
+
+void expect_same(const VolumeMesh& a, const VolumeMesh& b) {
+    EXPECT_EQ(a.points, b.points);
+    EXPECT_EQ(a.cell_points, b.cell_points);
+    EXPECT_EQ(a.face_points, b.face_points);
+    EXPECT_EQ(a.owner, b.owner);
+    ASSERT_EQ(a.zones.size(), b.zones.size());
+    for (std::size_t z = 0; z < a.zones.size(); ++z) {
+        EXPECT_EQ(a.zones[z].name, b.zones[z].name);
+        EXPECT_EQ(a.zones[z].role, b.zones[z].role);
+        EXPECT_EQ(a.zones[z].n_faces, b.zones[z].n_faces);
+    }
+    EXPECT_EQ(a.regions[0].name, b.regions[0].name);
+}
+
+TEST_F(Files, StlRoundTrips) {
+    const Surface box = split_at_sharp_edges(kit::box({-0.5, 0, 0.25}, {1, 2, 3}), 40);
+    for (const StlFormat format : {StlFormat::ascii, StlFormat::binary}) {
+        write_stl(directory / "box.stl", box, kMm, format);
+        const Surface back = read_stl(directory / "box.stl", kMm);
+        EXPECT_EQ(back.zones.size(), format == StlFormat::ascii ? 6U : 1U);
+        EXPECT_EQ(back.points.size(), 8U);
+        EXPECT_NEAR(examine(back).enclosed_volume, 1.5 * 2 * 2.75, 1e-6);
+    }
+    EXPECT_EQ(std::distance(fs::directory_iterator(directory), {}), 1);
+}
+
+TEST(Stl, ReadsTheDialectsOfPractice) {
+    const std::string facet = "facet normal 0 0 1\n outer loop\n  vertex 0 0 0\n  vertex 1 0 0\n  vertex 0 1 0\n endloop\nendfacet\n";
+    std::string shouted = "SOLID Grand Duct\n" + facet;
+    for (char& c : shouted) c = static_cast<char>(std::toupper(c));
+    EXPECT_EQ(parse_stl(shouted, "a.stl", kMm).zones[0].name, "GRAND DUCT");
+    std::string dos = "solid one\r\n\tfacet normal 0 0 1\r\nouter loop\r\nvertex 0 0 0\r\nvertex +1.0E+00 0 0\r\nvertex 0 1 0\r\nendloop\r\nendfacet\r\n"
+                      "endsolid one\r\nsolid two\r\nfacet\r\nouter loop\r\nvertex 0 0 0\r\nvertex 0 1 0\r\nvertex 0 0 1\r\nendloop\r\nendfacet\r\nendsolid\r\n";
+    const Surface two = parse_stl(dos, "b.stl", kMm);
+    EXPECT_EQ(two.zones.size(), 2U);
+    EXPECT_EQ(two.points.size(), 4U);
+    EXPECT_NEAR(two.points[1].x, 0.001, 1e-15);
+    EXPECT_EQ(parse_stl("solid \xC3\xA9t\xC3\xA9\n" + facet, "c.stl", kMm).zones[0].name, "\xC3\xA9t\xC3\xA9");
+    EXPECT_EQ(parse_stl("solid\n" + facet, "dir/part-7.stl", kMm).zones[0].name, "part-7");
+    EXPECT_EQ(parse_stl("solid x\n" + facet, "d.stl", kMm).triangles.size(), 1U);  // no endsolid
+
+    // A binary file whose head begins with "solid".
+    std::string binary(84 + 50, '\0');
+    std::memcpy(binary.data(), "solid but binary", 16);
+    const std::uint32_t n = 1;
+    std::memcpy(binary.data() + 80, &n, 4);
+    const float corners[9] = {0, 0, 0, 1, 0, 0, 0, 1, 0};
+    std::memcpy(binary.data() + 84 + 12, corners, 36);
+    EXPECT_EQ(parse_stl(binary, "e.stl", kMm).triangles.size(), 1U);
+}
+
+TEST_F(Files, BadStlIsToldWithItsPlace) {
+    auto told = [&](const std::string& bytes) {
+        put(directory / "bad.stl", bytes);
+        return message_of([&] { read_stl(directory / "bad.stl", kMm); });
+    };
+    EXPECT_NE(message_of([&] { read_stl(directory / "none.stl", kMm); }).find("no such file"), std::string::npos);
+    EXPECT_NE(message_of([&] { read_stl(directory, kMm); }).find("is a directory"), std::string::npos);
+    EXPECT_NE(told("").find("empty"), std::string::npos);
+    EXPECT_NE(told("solid nothing\nendsolid nothing\n").find("no triangle"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 zero 0\n").find("line 4"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 nan 0\n").find("line 4"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nendloop\n").find("has 2"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n").find("truncated"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0 4\n").find("three numbers"), std::string::npos);
+    EXPECT_NE(told("solid a\nhello\n").find("line 2"), std::string::npos);
+    EXPECT_NE(told("some words").find("is it an STL file"), std::string::npos);
+    std::string lying(200, '\xFF');  // announces four billion triangles
+    EXPECT_NE(told(lying).find("4294967295"), std::string::npos);
+    std::string infinite(84 + 50, '\0');
+    const std::uint32_t one = 1;
+    std::memcpy(infinite.data() + 80, &one, 4);
+    const float inf = std::numeric_limits<float>::infinity();
+    std::memcpy(infinite.data() + 84 + 20, &inf, 4);
+    EXPECT_NE(told(infinite).find("triangle 1"), std::string::npos);
+}
+
+TEST_F(Files, MeshesRoundTrip) {
+    const VolumeMesh mesh = small_mesh();
+    ASSERT_TRUE(find_faults(mesh).empty());
+    for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
+        write_mesh(directory / name, mesh);
+        const VolumeMesh back = read_mesh(directory / name);
+        expect_same(mesh, back);
+        EXPECT_TRUE(find_faults(back).empty());
+        const std::string first = content(directory / name);
+        write_mesh(directory / name, back);
+        EXPECT_EQ(content(directory / name).size(), first.size());
+    }
+    EXPECT_NEAR(examine(boundary_surface(mesh)).enclosed_volume, 2, 1e-12);
+    EXPECT_THROW(write_mesh(directory / "mesh.obj", mesh), InputError);
+    EXPECT_THROW(write_mesh(directory / "no" / "such" / "dir.vtu", mesh), FailureError);
+    EXPECT_THROW(write_mesh(directory / "no" / "such" / "dir.cgns", mesh), FailureError);
+    EXPECT_EQ(std::distance(fs::directory_iterator(directory), {}), 2);  // nothing half-written beside
+}
+
+TEST_F(Files, MixedCellsRoundTripThroughCgns) {
+    CellsAndBoundary in;
+    in.points = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}, {0.5, 0.5, 2}};
+    in.cell_types = {CellType::hexahedron, CellType::pyramid};
+    in.cell_points = {0, 1, 2, 3, 4, 5, 6, 7, 4, 5, 6, 7, 8};
+    in.cell_offsets = {0, 8, 13};
+    in.cell_region = {0, 0};
+    in.regions.push_back({"gas", RegionKind::fluid});
+    in.zones.push_back({"a zone with a name of more than 32 letters", Role::farfield});
+    for (const std::vector<Index>& f : std::vector<std::vector<Index>>{{0, 3, 2, 1}, {0, 1, 5, 4}, {1, 2, 6, 5}, {2, 3, 7, 6}, {0, 4, 7, 3}, {4, 5, 8}, {5, 6, 8}, {6, 7, 8}, {7, 4, 8}}) {
+        in.boundary_points.insert(in.boundary_points.end(), f.begin(), f.end());
+        in.boundary_offsets.push_back(in.boundary_points.size());
+        in.boundary_zone.push_back(0);
+    }
+    const VolumeMesh mesh = assemble_mesh(std::move(in));
+    write_cgns(directory / "mixed.cgns", mesh);
+    const VolumeMesh back = read_cgns(directory / "mixed.cgns");
+    EXPECT_TRUE(find_faults(back).empty());
+    EXPECT_NEAR(assess(back).volume, 4.0 / 3, 1e-14);
+    EXPECT_EQ(back.zones[0].n_faces, 9U);
+    EXPECT_EQ(back.zones[0].role, Role::farfield);
+}
+
+TEST_F(Files, DamagedMeshFilesNeverCrash) {
+    const VolumeMesh mesh = small_mesh();
+    std::mt19937 random(3);
+    for (const char* name : {"mesh.vtu", "mesh.cgns"}) {
+        write_mesh(directory / name, mesh);
+        const std::string good = content(directory / name);
+        const fs::path bad = directory / (std::string("bad-") + name);
+        std::size_t refused = 0;
+        const bool is_vtu = std::string(name) == "mesh.vtu";
+        for (int i = 0; i < (is_vtu ? 400 : 40); ++i) {
+            std::string bytes = good;
+            if (i % 4 == 0) bytes.resize(random() % bytes.size() + 1);
+            // The HDF5 library guards its own form; of it only truncations are tried.
+            else if (!is_vtu) continue;
+            else
+                for (int k = 0; k < 3; ++k) bytes[random() % std::min<std::size_t>(bytes.size(), i % 2 == 0 ? 4000 : bytes.size())] = static_cast<char>(random());
+            put(bad, bytes);
+            try {
+                read_mesh(bad);
+            } catch (const InputError&) {
+                ++refused;
+            }
+        }
+        EXPECT_GT(refused, 5U);
+    }
+    put(directory / "words.cgns", "not a mesh");
+    put(directory / "words.vtu", "not a mesh");
+    EXPECT_THROW(read_mesh(directory / "words.cgns"), InputError);
+    EXPECT_THROW(read_mesh(directory / "words.vtu"), InputError);
+    EXPECT_THROW(read_mesh(directory / "words.txt"), InputError);
+    EXPECT_THROW(read_mesh(directory / "missing.vtu"), InputError);
+}
+
+/// Random damage to good input: any outcome but an InputError or a result is a bug.
+TEST(Hostile, MutatedTextIsReadOrRefused) {
+    const std::string stl = "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n";
+    const std::string toml = "[case]\nunit = \"mm\"\n[[part]]\nfile = \"a.stl\"\nunit = \"mm\"\n[[opening]]\nname = \"in\"\nrole = \"inlet\"\nnear = [1, 2, \"3 mm\"]\n"
+                             "[[region]]\ninside = [0, 0, 1]\n[sizing]\nsurface = 5\ngrowth = 1.2\n[limits]\ncells = 1e6\n";
+    std::mt19937 random(4);
+    const std::string alphabet = "[]=\"\n.,0129eE-+ azN\\#'{}\t";
+    for (int i = 0; i < 6000; ++i) {
+        std::string text = i % 2 == 0 ? stl : toml;
+        for (unsigned k = 0; k <= random() % 4; ++k) {
+            const std::size_t at = random() % text.size();
+            if (random() % 3 == 0) text.erase(at, 1 + random() % 5);
+            else text[at] = alphabet[random() % alphabet.size()];
+        }
+        try {
+            if (i % 2 == 0) parse_stl(text, "a.stl", kMm);
+            else parse_case(text, "case.toml");
+        } catch (const InputError& e) {
+            ASSERT_NE(std::string(e.what()), "");
+        }
+    }
+}
+
+}  // namespace
+}  // namespace anvilcast

@@ -1,0 +1,126 @@
+#include <anvilcast/case.hpp>
+#include <anvilcast/errors.hpp>
+#include <gtest/gtest.h>
+
+namespace anvilcast {
+namespace {
+
+const std::string kGood = R"([case]
+name = "duct"
+unit = "mm"
+
+[[part]]
+file = "duct.stl"
+unit = "in"
+
+[[opening]]
+name = "in"
+role = "inlet"
+near = [1, "2 cm", 3]
+
+[[region]]
+name = "gas"
+inside = [0, 0, 200]
+
+[sizing]
+surface = "5 mm"
+largest = 10
+growth = 1.15
+
+[limits]
+skewness = 0.9
+cells = 2_000_000
+
+[export]
+formats = ["cgns", "vtu", "stl"]
+)";
+
+std::string replaced(std::string text, const std::string& what, const std::string& by) {
+    const std::size_t at = text.find(what);
+    EXPECT_NE(at, std::string::npos) << what;
+    return text.replace(at, what.size(), by);
+}
+
+std::string message_of(const std::string& text) {
+    try {
+        parse_case(text, "dir/case.toml");
+    } catch (const InputError& e) {
+        return e.what();
+    }
+    return "accepted";
+}
+
+TEST(CaseFile, IsReadInItsUnits) {
+    const Case c = parse_case(kGood, "dir/case.toml");
+    EXPECT_EQ(c.name, "duct");
+    ASSERT_EQ(c.parts.size(), 1U);
+    EXPECT_EQ(c.parts[0].file, "dir/duct.stl");
+    EXPECT_DOUBLE_EQ(c.parts[0].unit.metres, 0.0254);
+    EXPECT_DOUBLE_EQ(c.parts[0].split_angle, 40);
+    ASSERT_EQ(c.openings.size(), 1U);
+    EXPECT_EQ(c.openings[0].role, Role::inlet);
+    EXPECT_DOUBLE_EQ(c.openings[0].near.x, 0.001);
+    EXPECT_DOUBLE_EQ(c.openings[0].near.y, 0.02);
+    EXPECT_DOUBLE_EQ(c.region.inside.z, 0.2);
+    EXPECT_DOUBLE_EQ(c.sizing.surface, 0.005);
+    EXPECT_DOUBLE_EQ(c.sizing.largest, 0.01);
+    EXPECT_EQ(c.limits.skewness, 0.9);
+    EXPECT_EQ(c.limits.cells, 2e6);
+    EXPECT_TRUE(c.write_vtu);
+    EXPECT_TRUE(c.write_stl);
+}
+
+struct BadCase {
+    const char* what;
+    const char* by;
+    std::vector<std::string> told;
+};
+
+TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
+    const std::vector<BadCase> cases{
+        {"growth = 1.15", "grwoth = 1.15", {"line 21", "grwoth", "growth"}},
+        {"growth = 1.15", "zebra = 1.15", {"line 21", "known are", "surface"}},
+        {"[limits]", "[limit]", {"line 23", "limits"}},
+        {"surface = \"5 mm\"", "surface = \"5 parsec\"", {"line 19", "parsec", "mm"}},
+        {"surface = \"5 mm\"", "surface = -5", {"surface size", "positive"}},
+        {"surface = \"5 mm\"", "surface = nan", {"line 19", "finite"}},
+        {"surface = \"5 mm\"", "", {"surface is missing", "5 mm"}},
+        {"surface = \"5 mm\"", "surface = true", {"line 19", "length"}},
+        {"largest = 10", "largest = 1", {"largest size"}},
+        {"growth = 1.15", "growth = 1.0", {"line 21", "out of range"}},
+        {"near = [1, \"2 cm\", 3]", "near = [1, 2]", {"line 12", "[x, y, z]"}},
+        {"near = [1, \"2 cm\", 3]", "", {"near is missing"}},
+        {"role = \"inlet\"", "role = \"inflow\"", {"line 11", "inflow", "inlet"}},
+        {"role = \"inlet\"", "", {"has no role"}},
+        {"unit = \"mm\"", "unit = \"furlong\"", {"line 3", "furlong", "mm"}},
+        {"unit = \"mm\"", "", {"unit is missing"}},
+        {"unit = \"in\"", "", {"[[part]] unit is missing"}},
+        {"file = \"duct.stl\"", "file = 7", {"line 6", "text in quotes"}},
+        {"[[part]]", "[part]", {"line 5", "[[part]]"}},
+        {"[[region]]\nname = \"gas\"\ninside = [0, 0, 200]", "", {"[[region]]", "inside"}},
+        {"[sizing]", "[[sizing]]", {"line 18", "[sizing]"}},
+        {"formats = [\"cgns\", \"vtu\", \"stl\"]", "formats = [\"png\"]", {"line 28", "png", "vtu"}},
+        {"skewness = 0.9", "skewness = 9", {"line 24", "out of range"}},
+        {"name = \"duct\"", "name = \"duct", {"line 2"}},
+    };
+    for (const BadCase& c : cases) {
+        const std::string message = message_of(replaced(kGood, c.what, c.by));
+        EXPECT_NE(message.find("case.toml"), std::string::npos) << message;
+        for (const std::string& part : c.told) EXPECT_NE(message.find(part), std::string::npos) << c.by << " gave: " << message;
+    }
+    EXPECT_NE(message_of(kGood + "\n[[opening]]\nname = \"in\"\nrole = \"outlet\"\nnear = [0, 0, 0]\n").find("two openings called"), std::string::npos);
+    EXPECT_NE(message_of(kGood + "\n[[zone]]\nname = \"lid\"\n").find("not which zones"), std::string::npos);
+}
+
+TEST(CaseFile, PatternsMatchNames) {
+    EXPECT_TRUE(matches_pattern("floor-2", "floor*"));
+    EXPECT_TRUE(matches_pattern("floor-2", "*-?"));
+    EXPECT_TRUE(matches_pattern("", "*"));
+    EXPECT_TRUE(matches_pattern("abcabd", "*abd"));
+    EXPECT_FALSE(matches_pattern("floor-2", "floor"));
+    EXPECT_FALSE(matches_pattern("floor", "floor?"));
+    EXPECT_FALSE(matches_pattern("", "?"));
+}
+
+}  // namespace
+}  // namespace anvilcast
