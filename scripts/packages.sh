@@ -1,7 +1,7 @@
 # Sourced by the other scripts: installs Debian packages that are missing, as root or through sudo.
 
 # What the build needs; then what the tests need besides.
-build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-dev libhdf5-dev libpugixml-dev
+build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-dev libpugixml-dev
                 libtomlplusplus-dev nlohmann-json3-dev libcli11-dev)
 test_packages=(libgtest-dev libgmp-dev librapidcheck-dev cgns-convert python3-vtk9 man-db)
 

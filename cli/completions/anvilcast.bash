@@ -1,0 +1,34 @@
+# bash completion for anvilcast
+_anvilcast() {
+    local word=${COMP_WORDS[COMP_CWORD]} before=${COMP_WORDS[COMP_CWORD-1]} command=${COMP_WORDS[1]}
+    local common="--help --json --quiet --verbose --threads"
+    COMPREPLY=()
+    if [ "$COMP_CWORD" -eq 1 ]; then
+        COMPREPLY=($(compgen -W "inspect openings build assess convert demo --help --version" -- "$word"))
+        return
+    fi
+    case $before in
+        --unit) COMPREPLY=($(compgen -W "m cm mm um km in ft" -- "$word")); return ;;
+        --out|-o) COMPREPLY=($(compgen -d -- "$word")); return ;;
+        --threads|--split-angle|--skewness|--volume-growth|--non-orthogonality|--cells) return ;;
+    esac
+    if [[ $word == -* ]]; then
+        case $command in
+            inspect) common+=" --unit" ;;
+            openings) common+=" --unit --split-angle" ;;
+            build) common+=" --out" ;;
+            assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;
+            convert) common+=" --unit --ascii" ;;
+            demo) common+=" --out --list" ;;
+        esac
+        COMPREPLY=($(compgen -W "$common" -- "$word"))
+        return
+    fi
+    case $command in
+        inspect|openings) COMPREPLY=($(compgen -f -X '!*.[sS][tT][lL]' -- "$word") $(compgen -d -- "$word")) ;;
+        build) COMPREPLY=($(compgen -f -X '!*.toml' -- "$word") $(compgen -d -- "$word")) ;;
+        demo) COMPREPLY=($(compgen -W "$(anvilcast demo --list 2>/dev/null)" -- "$word")) ;;
+        *) COMPREPLY=($(compgen -f -- "$word")) ;;
+    esac
+}
+complete -o filenames -F _anvilcast anvilcast

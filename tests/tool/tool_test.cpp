@@ -1,0 +1,260 @@
+// The real command-line tool, driven as a process.
+
+#include <anvilcast/stl.hpp>
+#include <gtest/gtest.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "kit/shapes.hpp"
+
+namespace {
+
+namespace fs = std::filesystem;
+using anvilcast::kit::pipe;
+
+struct Outcome {
+    int status = -1;
+    std::string out, err;
+};
+
+std::string content(const fs::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    return {std::istreambuf_iterator<char>(in), {}};
+}
+
+class Tool : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        directory = fs::temp_directory_path() / ("anvilcast-tool-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        fs::create_directories(directory);
+        anvilcast::write_stl(directory / "pipe.stl", pipe(0.02, 0.025, 0.1, 40), anvilcast::parse_length_unit("mm"));
+        write_case("");
+    }
+    void TearDown() override { fs::remove_all(directory); }
+
+    void write_case(const std::string& more, const std::string& inside = "[0, 0, 50]", const std::string& first_near = "[0, 0, 0]") {
+        std::ofstream(directory / "case.toml") << "[case]\nname = \"pipe\"\nunit = \"mm\"\n[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n"
+                                                  "[[opening]]\nname = \"feed\"\nrole = \"inlet\"\nnear = "
+                                               << first_near
+                                               << "\n[[opening]]\nname = \"drain\"\nrole = \"outlet\"\nnear = [0, 0, 100]\n"
+                                                  "[[zone]]\nname = \"bore\"\nnear = [20, 0, 50]\n"
+                                                  "[[region]]\nname = \"water\"\ninside = "
+                                               << inside << "\n[sizing]\nsurface = 5\n" << more;
+    }
+
+    Outcome run(const std::string& arguments) const {
+        const std::string command = "cd '" + directory.string() + "' && " ANVILCAST_TOOL " " + arguments + " >out.txt 2>err.txt </dev/null";
+        const int raw = std::system(command.c_str());
+        return {WIFEXITED(raw) ? WEXITSTATUS(raw) : -1, content(directory / "out.txt"), content(directory / "err.txt")};
+    }
+
+    void expect_refused(const std::string& arguments, const std::vector<std::string>& told) const {
+        const Outcome o = run(arguments);
+        EXPECT_EQ(o.status, 2) << arguments << "\n" << o.err;
+        for (const std::string& part : told) EXPECT_NE(o.err.find(part), std::string::npos) << arguments << " said: " << o.err;
+        EXPECT_FALSE(fs::exists(directory / "made"));
+    }
+
+    fs::path directory;
+};
+
+TEST_F(Tool, BuildsACaseWithAllItsFiles) {
+    write_case("[limits]\nskewness = 0.9\nnon_orthogonality = 80\n[export]\nformats = [\"cgns\", \"vtu\", \"stl\"]\n");
+    const Outcome o = run("build case.toml --out made");
+    ASSERT_EQ(o.status, 0) << o.err;
+    for (const char* part : {"feed", "inlet", "drain", "outlet", "bore", "wall", "every limit holds", "equiangle skewness", "fluid"})
+        EXPECT_NE(o.out.find(part), std::string::npos) << part;
+    std::vector<std::string> names;
+    for (const auto& entry : fs::recursive_directory_iterator(directory / "made")) names.push_back(fs::relative(entry.path(), directory / "made"));
+    std::sort(names.begin(), names.end());
+    EXPECT_EQ(names, (std::vector<std::string>{"mesh.cgns", "mesh.vtu", "summary.json", "zones", "zones/bore.stl", "zones/drain.stl", "zones/feed.stl"}));
+
+    const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));
+    EXPECT_GT(summary["cells"]["total"], 1000);
+    EXPECT_EQ(summary["cells"]["total"], summary["cells"]["tetrahedra"]);
+    ASSERT_EQ(summary["zones"].size(), 3U);
+    EXPECT_EQ(summary["regions"][0]["name"], "water");
+    EXPECT_EQ(summary["regions"][0]["kind"], "fluid");
+    const double disc = 0.5 * 40 * 0.02 * 0.02 * std::sin(2 * M_PI / 40);
+    EXPECT_NEAR(summary["regions"][0]["volume"], 0.1 * disc, 0.01 * 0.1 * disc);
+    EXPECT_NEAR(summary["domain_volume"], 0.1 * disc, 1e-4 * 0.1 * disc);
+
+    const Outcome judged = run("assess made/mesh.cgns --json --skewness 0.9");
+    EXPECT_EQ(judged.status, 0);
+    EXPECT_EQ(nlohmann::json::parse(judged.out)["cells"]["total"], summary["cells"]["total"]);
+    EXPECT_EQ(run("assess made/mesh.vtu --skewness 0.01").status, 1);
+
+    EXPECT_EQ(run("convert made/mesh.cgns back.vtu").status, 0);
+    EXPECT_TRUE(content(directory / "back.vtu") == content(directory / "made/mesh.vtu"));
+    EXPECT_EQ(run("convert made/mesh.vtu walls.stl --ascii").status, 0);
+    EXPECT_EQ(run("inspect walls.stl --quiet").status, 0);
+
+#ifdef ANVILCAST_CGNSCHECK
+    EXPECT_EQ(std::system(("cd '" + (directory / "made").string() + "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1").c_str()), 0);
+    const std::string check = content(directory / "check.txt");
+    EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
+    EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
+    EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
+#endif
+#ifdef ANVILCAST_PYTHON
+    // VTK itself reads the file and sees the same cells, volume and names.
+    std::ofstream(directory / "look.py") << R"(
+import vtk, sys
+r = vtk.vtkXMLUnstructuredGridReader(); r.SetFileName("made/mesh.vtu"); r.Update(); g = r.GetOutput()
+tets = [i for i in range(g.GetNumberOfCells()) if g.GetCellType(i) == 10]
+s = vtk.vtkCellSizeFilter(); s.SetInputData(g); s.Update(); v = s.GetOutput().GetCellData().GetArray("Volume")
+names = g.GetFieldData().GetAbstractArray("zone names")
+print(len(tets), sum(v.GetValue(i) for i in tets), sorted(names.GetValue(i) for i in range(names.GetNumberOfValues())))
+)";
+    ASSERT_EQ(std::system(("cd '" + directory.string() + "' && " ANVILCAST_PYTHON " look.py > look.txt 2> look-err.txt").c_str()), 0) << content(directory / "look-err.txt");
+    std::istringstream seen(content(directory / "look.txt"));
+    long cells = 0;
+    double volume = 0;
+    seen >> cells >> volume;
+    EXPECT_EQ(cells, summary["cells"]["total"]);
+    EXPECT_NEAR(volume, summary["regions"][0]["volume"], 1e-12);
+    EXPECT_NE(content(directory / "look.txt").find("['bore', 'drain', 'feed']"), std::string::npos);
+#endif
+}
+
+TEST_F(Tool, GivesTheSameBytesOnAnyNumberOfThreads) {
+    write_case("[export]\nformats = [\"vtu\"]\n");
+    for (const char* n : {"1", "2", "7"}) ASSERT_EQ(run(std::string("build case.toml --quiet --out t") + n + " --threads " + n).status, 0);
+    EXPECT_TRUE(content(directory / "t1/mesh.vtu") == content(directory / "t2/mesh.vtu"));
+    EXPECT_TRUE(content(directory / "t1/mesh.vtu") == content(directory / "t7/mesh.vtu"));
+    // The CGNS library stamps its files with the time, so those are compared by what is in them.
+    for (const char* n : {"1", "2"}) ASSERT_EQ(run(std::string("convert -q t") + n + "/mesh.cgns c" + n + ".vtu").status, 0);
+    EXPECT_TRUE(content(directory / "c1.vtu") == content(directory / "c2.vtu"));
+    EXPECT_TRUE(content(directory / "c1.vtu") == content(directory / "t1/mesh.vtu"));
+}
+
+TEST_F(Tool, InspectsAndFindsOpenings) {
+    Outcome o = run("inspect pipe.stl");
+    EXPECT_EQ(o.status, 0);
+    EXPECT_NE(o.out.find("50 x 50 x 100 mm"), std::string::npos) << o.out;
+    EXPECT_NE(o.out.find("closed                    yes"), std::string::npos);
+    o = run("inspect pipe.stl --json");
+    const auto health = nlohmann::json::parse(o.out);
+    EXPECT_TRUE(health["closed"]);
+    EXPECT_NEAR(health["bounds"]["extent"][2], 0.1, 1e-9);
+    o = run("openings pipe.stl");
+    EXPECT_EQ(o.status, 0);
+    EXPECT_NE(o.out.find("near = [0, 0, 100]"), std::string::npos) << o.out;
+    EXPECT_NE(o.out.find("near = [0, 0, 0]"), std::string::npos) << o.out;
+    EXPECT_EQ(nlohmann::json::parse(run("openings pipe.stl --json").out)["openings"].size(), 2U);
+
+    std::string half = content(directory / "pipe.stl");
+    half.resize(84 + 50 * 100);
+    const std::uint32_t n = 100;
+    half.replace(80, 4, reinterpret_cast<const char*>(&n), 4);
+    std::ofstream(directory / "half.stl", std::ios::binary) << half;
+    o = run("inspect half.stl");
+    EXPECT_EQ(o.status, 1);  // defects found
+    EXPECT_NE(o.out.find("Rims"), std::string::npos);
+}
+
+TEST_F(Tool, TellsWhatIsWrongWithTheInput) {
+    expect_refused("build missing.toml --out made", {"missing.toml", "no such file"});
+    expect_refused("build . --out made", {"is a directory"});
+    expect_refused("build case.toml", {"--out"});
+    expect_refused("frobnicate", {});
+    expect_refused("", {});
+    expect_refused("inspect missing.stl", {"missing.stl", "no such file"});
+    expect_refused("inspect pipe.stl --unit parsec", {"parsec", "mm"});
+    expect_refused("assess pipe.stl", {".cgns or .vtu"});
+    expect_refused("convert pipe.stl mesh.cgns", {"anvilcast build"});
+    expect_refused("demo no-such-demo", {"dust-cyclone"});
+    write_case("", "[22, 1, 50]");
+    expect_refused("build case.toml --out made", {"material"});
+    write_case("", "[0, 0, 500]");
+    expect_refused("build case.toml --out made", {"outside of everything", "unit"});
+    write_case("", "[0, 0, 50]", "[0, 0, 50]");
+    expect_refused("build case.toml --out made", {"feed", "line 7", "equally well"});
+    write_case("", "[0, 0, 50]", "[0, 0, 100]");
+    expect_refused("build case.toml --out made", {"drain", "same opening"});
+    write_case("colour = 1\n");
+    expect_refused("build case.toml --out made", {"unknown key", "colour"});
+    fs::remove(directory / "pipe.stl");
+    write_case("");
+    expect_refused("build case.toml --out made", {"pipe.stl", "no such file"});
+}
+
+TEST_F(Tool, EndsWithStatus3WhenItCannot) {
+    write_case("[limits]\ncells = 300\n");
+    const Outcome o = run("build case.toml --out made");
+    EXPECT_EQ(o.status, 3);
+    EXPECT_NE(o.err.find("300"), std::string::npos) << o.err;
+    EXPECT_FALSE(fs::exists(directory / "made"));
+    if (::geteuid() != 0) {
+        fs::permissions(directory, fs::perms::owner_read | fs::perms::owner_exec);
+        EXPECT_EQ(run("convert pipe.stl copy.stl").status, 3);
+        fs::permissions(directory, fs::perms::owner_all);
+    }
+    std::ofstream(directory / "file") << "x";
+    write_case("");
+    EXPECT_EQ(run("build case.toml --out file/inside").status, 3);
+}
+
+TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
+    std::string text = content(directory / "case.toml");
+    text.replace(text.find("surface = 5"), 11, "surface = 0.7");
+    std::ofstream(directory / "case.toml") << text;
+    const pid_t child = ::fork();
+    if (child == 0) {
+        ::chdir(directory.c_str());
+        ::execl(ANVILCAST_TOOL, ANVILCAST_TOOL, "build", "case.toml", "--out", "made", "--quiet", nullptr);
+        ::_exit(99);
+    }
+    std::this_thread::sleep_for(std::chrono::milliseconds(700));
+    ::kill(child, SIGINT);
+    int raw = 0;
+    ::waitpid(child, &raw, 0);
+    ASSERT_TRUE(WIFEXITED(raw));
+    EXPECT_EQ(WEXITSTATUS(raw), 130);
+    EXPECT_FALSE(fs::exists(directory / "made"));
+}
+
+TEST_F(Tool, HelpsEveryCommandWithAnExample) {
+    for (const char* command : {"inspect", "openings", "build", "assess", "convert", "demo"}) {
+        const Outcome o = run(std::string(command) + " --help");
+        EXPECT_EQ(o.status, 0);
+        EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
+        EXPECT_NE(o.out.find("Example"), std::string::npos) << command;
+        // The manual page and the shell completions know it too.
+        for (const char* file : {"anvilcast.1", "completions/anvilcast.bash", "completions/_anvilcast", "completions/anvilcast.fish"})
+            EXPECT_NE(content(fs::path(ANVILCAST_SOURCE) / "cli" / file).find(command), std::string::npos) << file << " lacks " << command;
+    }
+    EXPECT_NE(run("--version").out.find("0.1.0"), std::string::npos);
+}
+
+TEST_F(Tool, TheDemoKeepsItsPromises) {
+    const Outcome o = run("demo dust-cyclone --out cyclone --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const auto summary = nlohmann::json::parse(o.out);
+    EXPECT_GT(summary["cells"]["total"], 150'000);
+    EXPECT_LT(summary["cells"]["total"], 300'000);
+    std::map<std::string, std::string> roles;
+    for (const auto& zone : summary["zones"]) roles[zone["name"]] = zone["role"];
+    EXPECT_EQ(roles["gas-in"], "inlet");
+    EXPECT_EQ(roles["clean-gas"], "outlet");
+    EXPECT_EQ(roles["dust-out"], "outlet");
+    EXPECT_EQ(roles["body-wall"], "wall");
+    std::map<std::string, nlohmann::json> metrics;
+    for (const auto& m : summary["quality"]["metrics"]) metrics[m["name"]] = m;
+    EXPECT_LT(metrics["equiangle skewness"]["max"], 0.8);
+    EXPECT_GT(metrics["smallest dihedral"]["min"], 10);
+    EXPECT_GT(metrics["volume"]["min"], 0);
+    EXPECT_TRUE(summary["quality"]["limits_hold"]);
+    EXPECT_NE(run("demo --list").out.find("dust-cyclone"), std::string::npos);
+    // The geometry in the tree is what its maker makes.
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKE_CYCLONE " '") + (directory / "remade.stl").string() + "'").c_str()), 0);
+    EXPECT_TRUE(content(directory / "remade.stl") == content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.stl"));
+}
+
+}  // namespace
