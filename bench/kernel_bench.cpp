@@ -49,7 +49,8 @@ void kernel(benchmark::State& state) {
     }
     if (n < 5 * points.size()) state.SkipWithError("too few tetrahedra: the answer is wrong");
     state.SetLabel(kNames[state.range(0)]);
-    state.counters["points/s"] = benchmark::Counter(static_cast<double>(points.size()), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["points/s"] =
+        benchmark::Counter(static_cast<double>(points.size()), benchmark::Counter::kIsIterationInvariantRate);
     state.counters["bytes/tet"] = static_cast<double>(bytes) / static_cast<double>(n);
 }
 
@@ -68,12 +69,23 @@ void libqhull(benchmark::State& state) {
         qh_memfreeshort(&data, &a, &b);
     }
     state.SetLabel(kNames[state.range(0)]);
-    state.counters["points/s"] = benchmark::Counter(static_cast<double>(points.size()), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["points/s"] =
+        benchmark::Counter(static_cast<double>(points.size()), benchmark::Counter::kIsIterationInvariantRate);
 }
 
-BENCHMARK(kernel)->Args({kRandom, 400000})->Unit(benchmark::kMillisecond)->Iterations(3)->Repetitions(3)->ReportAggregatesOnly();
+BENCHMARK(kernel)
+    ->Args({kRandom, 400000})
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(3)
+    ->Repetitions(3)
+    ->ReportAggregatesOnly();
 BENCHMARK(libqhull)->Args({kRandom, 400000})->Unit(benchmark::kMillisecond)->Iterations(1);
-BENCHMARK(kernel)->Args({kRandom, 400000})->Unit(benchmark::kMillisecond)->Iterations(3)->Repetitions(3)->ReportAggregatesOnly();
+BENCHMARK(kernel)
+    ->Args({kRandom, 400000})
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(3)
+    ->Repetitions(3)
+    ->ReportAggregatesOnly();
 BENCHMARK(kernel)->Args({kLattice, 64000})->Unit(benchmark::kMillisecond)->Iterations(2);
 BENCHMARK(kernel)->Args({kRoundedLattice, 64000})->Unit(benchmark::kMillisecond)->Iterations(1);
 BENCHMARK(kernel)->Args({kRandom, 2000000})->Unit(benchmark::kMillisecond)->Iterations(1);

@@ -18,7 +18,8 @@ std::vector<Vec3> points(bool lattice) {
     for (Vec3& q : p) {
         q = {unit(random), unit(random), unit(random)};
         // Rounded lattice points of 0.1: their differences are no single doubles.
-        if (lattice) q = {static_cast<int>(q.x * 2) * 0.1, static_cast<int>(q.y * 2) * 0.1, static_cast<int>(q.z * 2) * 0.1};
+        if (lattice)
+            q = {static_cast<int>(q.x * 2) * 0.1, static_cast<int>(q.y * 2) * 0.1, static_cast<int>(q.z * 2) * 0.1};
     }
     return p;
 }
@@ -33,12 +34,21 @@ void run(benchmark::State& state, bool lattice, Predicate predicate) {
     }
 }
 
-void orient3d_random(benchmark::State& s) { run(s, false, [](const Vec3* p) { return anvilcast::orient3d(p[0], p[1], p[2], p[3]); }); }
-void insphere_random(benchmark::State& s) { run(s, false, [](const Vec3* p) { return anvilcast::insphere(p[0], p[1], p[2], p[3], p[4]); }); }
-void orient3d_degenerate(benchmark::State& s) { run(s, true, [](const Vec3* p) { return anvilcast::orient3d(p[0], p[1], p[2], p[3]); }); }
-void insphere_degenerate(benchmark::State& s) { run(s, true, [](const Vec3* p) { return anvilcast::insphere(p[0], p[1], p[2], p[3], p[4]); }); }
+void orient3d_random(benchmark::State& s) {
+    run(s, false, [](const Vec3* p) { return anvilcast::orient3d(p[0], p[1], p[2], p[3]); });
+}
+void insphere_random(benchmark::State& s) {
+    run(s, false, [](const Vec3* p) { return anvilcast::insphere(p[0], p[1], p[2], p[3], p[4]); });
+}
+void orient3d_degenerate(benchmark::State& s) {
+    run(s, true, [](const Vec3* p) { return anvilcast::orient3d(p[0], p[1], p[2], p[3]); });
+}
+void insphere_degenerate(benchmark::State& s) {
+    run(s, true, [](const Vec3* p) { return anvilcast::insphere(p[0], p[1], p[2], p[3], p[4]); });
+}
 void insphere_exact(benchmark::State& s) {
-    run(s, false, [](const Vec3* p) { return anvilcast::predicate_rungs::insphere_exact(p[0], p[1], p[2], p[3], p[4]); });
+    run(s, false,
+        [](const Vec3* p) { return anvilcast::predicate_rungs::insphere_exact(p[0], p[1], p[2], p[3], p[4]); });
 }
 
 BENCHMARK(orient3d_random);

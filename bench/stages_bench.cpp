@@ -37,7 +37,8 @@ void whole_build(benchmark::State& state) {
 void assessment(benchmark::State& state) {
     const BuildResult result = build(cyclone(1));
     for (auto _ : state) benchmark::DoNotOptimize(assess(result.mesh).volume);
-    state.counters["cells/s"] = benchmark::Counter(static_cast<double>(result.mesh.n_cells()), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["cells/s"] =
+        benchmark::Counter(static_cast<double>(result.mesh.n_cells()), benchmark::Counter::kIsIterationInvariantRate);
 }
 
 void read_binary_stl(benchmark::State& state) {
@@ -47,7 +48,8 @@ void read_binary_stl(benchmark::State& state) {
     write_stl(file, boundary_surface(result.mesh), m);
     std::size_t n = 0;
     for (auto _ : state) n = read_stl(file, m).triangles.size();
-    state.counters["triangles/s"] = benchmark::Counter(static_cast<double>(n), benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["triangles/s"] =
+        benchmark::Counter(static_cast<double>(n), benchmark::Counter::kIsIterationInvariantRate);
     std::filesystem::remove(file);
 }
 

@@ -19,17 +19,21 @@ extern "C" void on_interrupt(int) {
     if (stop_requested.exchange(true)) _exit(130);
 }
 
-std::string coloured(const std::string& text, int code) { return is_coloured() ? fmt::format("\x1b[{}m{}\x1b[0m", code, text) : text; }
+std::string coloured(const std::string& text, int code) {
+    return is_coloured() ? fmt::format("\x1b[{}m{}\x1b[0m", code, text) : text;
+}
 
 /// Where each stage begins and how much of the whole it usually takes.
 struct StageShare {
     std::string_view stage;
     double begin, share;
 };
-constexpr std::array<StageShare, 4> kShares{{{"domain", 0.0, 0.02}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
+constexpr std::array<StageShare, 4> kShares{
+    {{"domain", 0.0, 0.02}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
 
 double whole_fraction(const anvilcast::Progress& p) {
-    const auto it = std::find_if(kShares.begin(), kShares.end(), [&](const StageShare& s) { return s.stage == p.stage; });
+    const auto it =
+        std::find_if(kShares.begin(), kShares.end(), [&](const StageShare& s) { return s.stage == p.stage; });
     return it == kShares.end() ? p.fraction : it->begin + it->share * std::clamp(p.fraction, 0.0, 1.0);
 }
 

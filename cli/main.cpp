@@ -38,7 +38,8 @@ struct Arguments {
 };
 
 void print(const std::string& text) {
-    if (std::fputs(text.c_str(), stdout) < 0 || std::fflush(stdout) != 0) throw FailureError("standard output cannot be written");
+    if (std::fputs(text.c_str(), stdout) < 0 || std::fflush(stdout) != 0)
+        throw FailureError("standard output cannot be written");
 }
 
 int inspect(const Arguments& a) {
@@ -48,8 +49,10 @@ int inspect(const Arguments& a) {
     for (const std::string& file : a.files) {
         const SurfaceHealth health = examine(read_stl(file, unit));
         sound = sound && health.is_sound;
-        if (a.json) json += (json.empty() ? "" : ",\n") + health_json(health, file);
-        else print(cli::health_text(health, file, unit));
+        if (a.json)
+            json += (json.empty() ? "" : ",\n") + health_json(health, file);
+        else
+            print(cli::health_text(health, file, unit));
     }
     if (a.json) print(a.files.size() == 1 ? json : "[" + json + "]\n");
     return sound ? kDone : kBroken;
@@ -60,8 +63,10 @@ int openings(const Arguments& a) {
     std::string json;
     for (const std::string& file : a.files) {
         const std::vector<Opening> found = find_openings(split_at_sharp_edges(read_stl(file, unit), a.split_angle));
-        if (a.json) json += (json.empty() ? "" : ",\n") + openings_json(found, file);
-        else print(cli::openings_text(found, file, unit));
+        if (a.json)
+            json += (json.empty() ? "" : ",\n") + openings_json(found, file);
+        else
+            print(cli::openings_text(found, file, unit));
     }
     if (a.json) print(a.files.size() == 1 ? json : "[" + json + "]\n");
     return kDone;
@@ -76,8 +81,10 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
         result = build(c, progress.context());
         write_build(result, c, directory);
     }
-    if (a.json) print(summary_json(result, c));
-    else if (!a.console.quiet) print(cli::build_text(result, c, directory.string()));
+    if (a.json)
+        print(summary_json(result, c));
+    else if (!a.console.quiet)
+        print(cli::build_text(result, c, directory.string()));
     return result.quality.limits_hold ? kDone : kBroken;
 }
 
@@ -97,10 +104,11 @@ int assess_mesh(const Arguments& a) {
     if (a.json) {
         print(quality_json(mesh, report, a.input));
     } else {
-        print(fmt::format("{}: {} cells, {} points, {}\n", a.input, mesh.n_cells(), mesh.points.size(), format_volume(report.volume, unit)));
+        print(fmt::format("{}: {} cells, {} points, {}\n", a.input, mesh.n_cells(), mesh.points.size(),
+                          format_volume(report.volume, unit)));
         for (std::size_t z = 0; z < mesh.zones.size(); ++z)
-            print(fmt::format("  {:<20}{:<12}{:>9} faces  {}\n", mesh.zones[z].name, role_name(mesh.zones[z].role), mesh.zones[z].n_faces,
-                              format_area(report.zone_areas[z], unit)));
+            print(fmt::format("  {:<20}{:<12}{:>9} faces  {}\n", mesh.zones[z].name, role_name(mesh.zones[z].role),
+                              mesh.zones[z].n_faces, format_area(report.zone_areas[z], unit)));
         print(cli::quality_text(mesh, report, unit));
     }
     return report.limits_hold ? kDone : kBroken;
@@ -108,7 +116,8 @@ int assess_mesh(const Arguments& a) {
 
 bool is_stl(const std::string& file) {
     std::string ending = fs::path(file).extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     return ending == ".stl";
 }
 
@@ -116,7 +125,9 @@ int convert(const Arguments& a) {
     const LengthUnit unit = parse_length_unit(a.unit);
     const StlFormat format = a.ascii ? StlFormat::ascii : StlFormat::binary;
     if (is_stl(a.input)) {
-        if (!is_stl(a.output)) throw InputError(fmt::format("{}: a surface can only be written to .stl; `anvilcast build` makes volume meshes", a.output));
+        if (!is_stl(a.output))
+            throw InputError(fmt::format(
+                "{}: a surface can only be written to .stl; `anvilcast build` makes volume meshes", a.output));
         write_stl(a.output, read_stl(a.input, unit), unit, format);
     } else if (is_stl(a.output)) {
         write_stl(a.output, boundary_surface(read_mesh(a.input)), unit, format);
@@ -153,7 +164,8 @@ int demo(const Arguments& a) {
     const std::string name = a.input.empty() ? "dust-cyclone" : a.input;
     if (std::find(names.begin(), names.end(), name) == names.end())
         throw InputError(fmt::format("there is no demo \"{}\"; there are: {}", name, fmt::join(names, ", ")));
-    return build_case(a, demo_directory() / name / "case.toml", a.directory.empty() ? fs::path("anvilcast-demo") / name : fs::path(a.directory));
+    return build_case(a, demo_directory() / name / "case.toml",
+                      a.directory.empty() ? fs::path("anvilcast-demo") / name : fs::path(a.directory));
 }
 
 /// The options that every command has.
@@ -162,28 +174,37 @@ CLI::App* command(CLI::App& app, Arguments& a, const char* name, const char* wha
     sub->add_flag("--json", a.json, "print JSON (SI units) instead of text");
     sub->add_flag("-q,--quiet", a.console.quiet, "print nothing but errors (and JSON)");
     sub->add_flag("-v,--verbose", a.console.verbose, "tell each step as it begins");
-    sub->add_option("--threads", a.console.threads, "threads to use (default: all); never changes the result")->check(CLI::Range(1, 1024));
+    sub->add_option("--threads", a.console.threads, "threads to use (default: all); never changes the result")
+        ->check(CLI::Range(1, 1024));
     sub->footer(fmt::format("Example:\n  {}", example));
     return sub;
 }
 
-void add_unit(CLI::App* sub, Arguments& a, const char* what) { sub->add_option("--unit", a.unit, what)->capture_default_str(); }
+void add_unit(CLI::App* sub, Arguments& a, const char* what) {
+    sub->add_option("--unit", a.unit, what)->capture_default_str();
+}
 
 void add_commands(CLI::App& app, Arguments& a) {
-    CLI::App* s = command(app, a, "inspect", "what is in these surfaces, what is wrong with them, and where", "anvilcast inspect body.stl --unit mm");
+    CLI::App* s = command(app, a, "inspect", "what is in these surfaces, what is wrong with them, and where",
+                          "anvilcast inspect body.stl --unit mm");
     s->add_option("FILE", a.files, "STL files")->required();
     add_unit(s, a, "unit of the numbers in the files");
 
-    s = command(app, a, "openings", "the openings found, with place, size and a snippet to name them", "anvilcast openings body.stl --unit mm");
+    s = command(app, a, "openings", "the openings found, with place, size and a snippet to name them",
+                "anvilcast openings body.stl --unit mm");
     s->add_option("FILE", a.files, "STL files")->required();
     add_unit(s, a, "unit of the numbers in the files");
-    s->add_option("--split-angle", a.split_angle, "degrees at which faces are divided")->check(CLI::Range(1.0, 180.0))->capture_default_str();
+    s->add_option("--split-angle", a.split_angle, "degrees at which faces are divided")
+        ->check(CLI::Range(1.0, 180.0))
+        ->capture_default_str();
 
-    s = command(app, a, "build", "the whole job: from a case file to a checked mesh", "anvilcast build cyclone.toml --out cyclone");
+    s = command(app, a, "build", "the whole job: from a case file to a checked mesh",
+                "anvilcast build cyclone.toml --out cyclone");
     s->add_option("CASE", a.input, "case file (TOML)")->required();
     s->add_option("-o,--out", a.directory, "directory for the results")->required();
 
-    s = command(app, a, "assess", "quality, limits, worst places; exit status 1 when a limit is broken", "anvilcast assess mesh.cgns --skewness 0.9");
+    s = command(app, a, "assess", "quality, limits, worst places; exit status 1 when a limit is broken",
+                "anvilcast assess mesh.cgns --skewness 0.9");
     s->add_option("MESH", a.input, "mesh file (.cgns or .vtu)")->required();
     s->add_option("--skewness", a.limits.skewness, "limit of the equiangle skewness");
     s->add_option("--volume-growth", a.limits.volume_growth, "limit of the volume ratio across faces");
@@ -191,7 +212,8 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_option("--cells", a.limits.cells, "limit of the number of cells");
     add_unit(s, a, "unit for the printed lengths");
 
-    s = command(app, a, "convert", "between the formats that are read and written", "anvilcast convert mesh.cgns mesh.vtu");
+    s = command(app, a, "convert", "between the formats that are read and written",
+                "anvilcast convert mesh.cgns mesh.vtu");
     s->add_option("IN", a.input, ".stl, .cgns or .vtu")->required();
     s->add_option("OUT", a.output, ".stl (of a mesh: its boundary), .cgns or .vtu")->required();
     s->add_flag("--ascii", a.ascii, "write STL as text, one solid for each zone");
@@ -205,7 +227,8 @@ void add_commands(CLI::App& app, Arguments& a) {
 
 int run(const CLI::App& app, const Arguments& a) {
     std::optional<tbb::global_control> threads;
-    if (a.console.threads > 0) threads.emplace(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.console.threads));
+    if (a.console.threads > 0)
+        threads.emplace(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.console.threads));
     const std::string name = app.get_subcommands().front()->get_name();
     if (name == "inspect") return inspect(a);
     if (name == "openings") return openings(a);
@@ -218,10 +241,13 @@ int run(const CLI::App& app, const Arguments& a) {
 int status_of(const Error& e) {
     switch (e.kind()) {
         case Error::Kind::input:
-        case Error::Kind::geometry: return kWrongInput;
-        case Error::Kind::cancelled: return kInterrupted;
+        case Error::Kind::geometry:
+            return kWrongInput;
+        case Error::Kind::cancelled:
+            return kInterrupted;
         case Error::Kind::failure:
-        case Error::Kind::internal: break;
+        case Error::Kind::internal:
+            break;
     }
     return kFailed;
 }

@@ -19,7 +19,8 @@ std::string place(const Vec3& p, const LengthUnit& unit) {
 
 std::string extent(const Box& b, const LengthUnit& unit) {
     const Vec3 e = b.extent();
-    return fmt::format("{:.4g} x {:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, e.z / unit.metres, unit.name);
+    return fmt::format("{:.4g} x {:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, e.z / unit.metres,
+                       unit.name);
 }
 
 /// 218743 as "218 743".
@@ -54,8 +55,8 @@ std::size_t name_width(const auto& list) {
 std::string health_text(const SurfaceHealth& h, const std::string& source, const LengthUnit& unit) {
     std::string text = fmt::format("{}\n", bold(source));
     const Vec3 e = h.bounds.extent();
-    text += fmt::format("  extent                    {}  (numbers taken as {}: {:.3g} m at the longest; right?)\n", extent(h.bounds, unit), unit.name,
-                        std::max({e.x, e.y, e.z}));
+    text += fmt::format("  extent                    {}  (numbers taken as {}: {:.3g} m at the longest; right?)\n",
+                        extent(h.bounds, unit), unit.name, std::max({e.x, e.y, e.z}));
     text += fmt::format("  from, to                  {} {}\n", place(h.bounds.lo, unit), place(h.bounds.hi, unit));
     text += fmt::format("  triangles, points         {}, {}\n", grouped(h.n_triangles), grouped(h.n_points));
     text += fmt::format("  pieces                    {}\n", h.n_shells);
@@ -71,42 +72,57 @@ std::string health_text(const SurfaceHealth& h, const std::string& source, const
     add_defect(text, "degenerate triangles", h.degenerate_triangles, unit);
     if (!h.rims.empty()) text += "\nRims (loops of free edges)\n";
     for (const Rim& rim : h.rims)
-        text += fmt::format("  at {}  length {}  {} points\n", place(rim.center, unit), format_length(rim.length, unit), rim.points.size());
+        text += fmt::format("  at {}  length {}  {} points\n", place(rim.center, unit), format_length(rim.length, unit),
+                            rim.points.size());
     const std::size_t width = name_width(h.zones);
     text += fmt::format("\n{:<{}}{:>12}  area\n", "Zones", width + 2, "triangles");
-    for (const ZoneMeasure& z : h.zones) text += fmt::format("  {:<{}}{:>12}  {}\n", z.name, width, grouped(z.triangles), format_area(z.area, unit));
+    for (const ZoneMeasure& z : h.zones)
+        text += fmt::format("  {:<{}}{:>12}  {}\n", z.name, width, grouped(z.triangles), format_area(z.area, unit));
     return text;
 }
 
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {
-    std::string text = fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");
+    std::string text =
+        fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");
     if (openings.empty())
-        return text + "  An opening is an inner rim of a flat end face of a thick-walled body, or a flat free rim of a skin. None separates\n"
-                      "  an inside from the outside here. `anvilcast inspect` tells whether the surface is closed and in one piece.\n";
+        return text +
+               "  An opening is an inner rim of a flat end face of a thick-walled body, or a flat free rim of a skin. "
+               "None separates\n"
+               "  an inside from the outside here. `anvilcast inspect` tells whether the surface is closed and in one "
+               "piece.\n";
     for (std::size_t i = 0; i < openings.size(); ++i) {
         const Opening& o = openings[i];
         const Vec3 at = rounded_place(o, unit);
-        text += fmt::format("  {}  center [{:.6g}, {:.6g}, {:.6g}]  area {}  hydraulic diameter {}  facing [{:.2f}, {:.2f}, {:.2f}]{}\n", i + 1, at.x, at.y, at.z,
-                            format_area(o.area, unit), format_length(o.hydraulic_diameter(), unit), o.facing.x + 0.0, o.facing.y + 0.0, o.facing.z + 0.0,
-                            o.is_free_rim ? "  (free rim)" : "");
+        text += fmt::format(
+            "  {}  center [{:.6g}, {:.6g}, {:.6g}]  area {}  hydraulic diameter {}  facing [{:.2f}, {:.2f}, "
+            "{:.2f}]{}\n",
+            i + 1, at.x, at.y, at.z, format_area(o.area, unit), format_length(o.hydraulic_diameter(), unit),
+            o.facing.x + 0.0, o.facing.y + 0.0, o.facing.z + 0.0, o.is_free_rim ? "  (free rim)" : "");
     }
     text += "\nFor the case file (give each its name and role):\n";
-    for (std::size_t i = 0; i < openings.size(); ++i) text += "\n" + opening_snippet(openings[i], fmt::format("opening-{}", i + 1), unit);
+    for (std::size_t i = 0; i < openings.size(); ++i)
+        text += "\n" + opening_snippet(openings[i], fmt::format("opening-{}", i + 1), unit);
     return text;
 }
 
 std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
-    std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean", "99 %", "max", "limit");
+    std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean",
+                                   "99 %", "max", "limit");
     for (const Metric& m : report.metrics) {
         const bool is_volume = m.name == "volume";
         const double scale = is_volume ? 1.0 / (unit.metres * unit.metres * unit.metres) : 1.0;
-        const std::string label = is_volume ? fmt::format("volume, {}\xC2\xB3", unit.name) : m.unit.empty() ? m.name : m.name + ", " + m.unit;
+        const std::string label = is_volume        ? fmt::format("volume, {}\xC2\xB3", unit.name)
+                                  : m.unit.empty() ? m.name
+                                                   : m.name + ", " + m.unit;
         // The degree and cube signs take two bytes: pad by what is seen.
-        const std::size_t seen = static_cast<std::size_t>(std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+        const std::size_t seen = static_cast<std::size_t>(
+            std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
         text += label + std::string(seen < 22 ? 22 - seen : 1, ' ');
-        for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max}) text += fmt::format("{:>11.4g}", v * scale);
+        for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max})
+            text += fmt::format("{:>11.4g}", v * scale);
         if (m.limit) {
-            const std::string n = m.n_beyond == 0 ? good("none") : bad(fmt::format("{} of {}", grouped(m.n_beyond), grouped(m.count)));
+            const std::string n =
+                m.n_beyond == 0 ? good("none") : bad(fmt::format("{} of {}", grouped(m.n_beyond), grouped(m.count)));
             text += fmt::format("{:>11.4g}   {}", *m.limit, n);
         }
         text += "\n";
@@ -120,9 +136,11 @@ std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, co
                             w.zone == "inside" ? "inside" : "at zone " + w.zone);
     }
     if (report.cells_limit)
-        text += fmt::format("\ncells {}, limit {}: {}\n", grouped(mesh.n_cells()), grouped(static_cast<std::size_t>(*report.cells_limit)),
+        text += fmt::format("\ncells {}, limit {}: {}\n", grouped(mesh.n_cells()),
+                            grouped(static_cast<std::size_t>(*report.cells_limit)),
                             static_cast<double>(mesh.n_cells()) <= *report.cells_limit ? good("holds") : bad("broken"));
-    text += fmt::format("\n{}\n", report.limits_hold ? good("The mesh is valid, and every limit holds.") : bad("The mesh is valid, but limits are broken."));
+    text += fmt::format("\n{}\n", report.limits_hold ? good("The mesh is valid, and every limit holds.")
+                                                     : bad("The mesh is valid, but limits are broken."));
     return text;
 }
 
@@ -130,16 +148,19 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     const LengthUnit& unit = c.unit;
     std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(r.bounds, unit));
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
-        text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name, region_kind_name(r.mesh.regions[i].kind),
-                            format_volume(r.quality.region_volumes[i], unit));
-    text += fmt::format("  cells     {} tetrahedra, {} points\n", grouped(r.mesh.n_cells()), grouped(r.mesh.points.size()));
-    text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit), place(r.largest_deviation_at, unit));
-    if (r.fill.boundary_points_added > 0) text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
+        text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
+                            region_kind_name(r.mesh.regions[i].kind), format_volume(r.quality.region_volumes[i], unit));
+    text +=
+        fmt::format("  cells     {} tetrahedra, {} points\n", grouped(r.mesh.n_cells()), grouped(r.mesh.points.size()));
+    text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
+                        place(r.largest_deviation_at, unit));
+    if (r.fill.boundary_points_added > 0)
+        text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
     const std::size_t width = name_width(r.mesh.zones);
     text += fmt::format("\n{:<{}}{:<12}{:>10}  area\n", "Zones", width + 2, "role", "faces");
     for (std::size_t z = 0; z < r.mesh.zones.size(); ++z)
-        text += fmt::format("  {:<{}}{:<12}{:>10}  {}\n", r.mesh.zones[z].name, width, role_name(r.mesh.zones[z].role), grouped(r.mesh.zones[z].n_faces),
-                            format_area(r.quality.zone_areas[z], unit));
+        text += fmt::format("  {:<{}}{:<12}{:>10}  {}\n", r.mesh.zones[z].name, width, role_name(r.mesh.zones[z].role),
+                            grouped(r.mesh.zones[z].n_faces), format_area(r.quality.zone_areas[z], unit));
     text += quality_text(r.mesh, r.quality, unit);
     double total = 0;
     text += "\nTime";
@@ -147,8 +168,10 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         text += fmt::format("  {} {:.1f} s", s.stage, s.seconds);
         total += s.seconds;
     }
-    text += fmt::format("  together {:.1f} s, peak memory {:.0f} MB\n", total, r.costs.empty() ? 0 : r.costs.back().peak_megabytes);
-    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json\n", directory, c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
+    text += fmt::format("  together {:.1f} s, peak memory {:.0f} MB\n", total,
+                        r.costs.empty() ? 0 : r.costs.back().peak_megabytes);
+    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json\n", directory, c.write_vtu ? ", mesh.vtu" : "",
+                        c.write_stl ? ", zones/" : "");
     return text;
 }
 

@@ -6,9 +6,12 @@
 
 namespace cli {
 
-std::string health_text(const anvilcast::SurfaceHealth& health, const std::string& source, const anvilcast::LengthUnit& unit);
-std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source, const anvilcast::LengthUnit& unit);
+std::string health_text(const anvilcast::SurfaceHealth& health, const std::string& source,
+                        const anvilcast::LengthUnit& unit);
+std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source,
+                          const anvilcast::LengthUnit& unit);
 std::string build_text(const anvilcast::BuildResult& result, const anvilcast::Case& c, const std::string& directory);
-std::string quality_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report, const anvilcast::LengthUnit& unit);
+std::string quality_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report,
+                         const anvilcast::LengthUnit& unit);
 
 }  // namespace cli

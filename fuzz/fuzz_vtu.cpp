@@ -1,8 +1,8 @@
 // Any bytes as a VTU file: a mesh whose references hold, or an InputError.
 
+#include <unistd.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/mesh_files.hpp>
-#include <unistd.h>
 
 #include <cstdio>
 #include <cstdlib>

@@ -70,6 +70,8 @@ bar.SetOrientationToHorizontal()
 bar.SetPosition(0.03, 0.03)
 bar.SetWidth(0.34)
 bar.SetHeight(0.09)
+bar.SetVerticalTitleSeparation(8)
+bar.SetTextPositionToPrecedeScalarBar()
 bar.UnconstrainedFontSizeOn()
 for text, size in ((bar.GetTitleTextProperty(), 18), (bar.GetLabelTextProperty(), 16)):
     text.SetColor(0.1, 0.12, 0.15)

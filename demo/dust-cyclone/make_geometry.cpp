@@ -83,7 +83,8 @@ class Builder {
     void triangle(const Vec3& a, const Vec3& b, const Vec3& c, bool outward) {
         const auto first = static_cast<Index>(surface_.points.size());
         for (const Vec3& p : {a, b, c}) surface_.points.push_back(p * 1e-3);
-        surface_.triangles.push_back(outward ? Triangle{first, first + 1, first + 2} : Triangle{first, first + 2, first + 1});
+        surface_.triangles.push_back(outward ? Triangle{first, first + 1, first + 2}
+                                             : Triangle{first, first + 2, first + 1});
         surface_.zone_of.push_back(0);
     }
     /// The wall from loop a at height za down to loop b at zb; faces outward of a counter-clockwise loop.
@@ -100,11 +101,14 @@ class Builder {
         std::vector<Vec2> flat;
         for (const Point2& p : plan) flat.push_back({p.x, p.y});
         for (const Triangle& t : triangulate_polygon(flat))
-            triangle({plan[t[0]].x, plan[t[0]].y, z}, {plan[t[1]].x, plan[t[1]].y, z}, {plan[t[2]].x, plan[t[2]].y, z}, upward);
+            triangle({plan[t[0]].x, plan[t[0]].y, z}, {plan[t[1]].x, plan[t[1]].y, z}, {plan[t[2]].x, plan[t[2]].y, z},
+                     upward);
     }
     /// The flat ring between two circles with different numbers of points.
     void ring(const Loop& inner, const Loop& outer, double z, bool upward) {
-        auto angle = [](const Point2& p) { return std::atan2(p.y, p.x) + (std::atan2(p.y, p.x) < -1e-12 ? 2 * std::numbers::pi : 0.0); };
+        auto angle = [](const Point2& p) {
+            return std::atan2(p.y, p.x) + (std::atan2(p.y, p.x) < -1e-12 ? 2 * std::numbers::pi : 0.0);
+        };
         auto sorted = [&](Loop loop) {
             std::sort(loop.begin(), loop.end(), [&](const Point2& p, const Point2& q) { return angle(p) < angle(q); });
             return loop;
@@ -167,7 +171,8 @@ Surface cyclone() {
 
     Loop dust_inner = inner.full_circle(), dust_outer = outer.full_circle();
     for (Point2& p : dust_inner) p = {p.x * kDustRadius / inner.radius, p.y * kDustRadius / inner.radius};
-    for (Point2& p : dust_outer) p = {p.x * (kDustRadius + kWall) / outer.radius, p.y * (kDustRadius + kWall) / outer.radius};
+    for (Point2& p : dust_outer)
+        p = {p.x * (kDustRadius + kWall) / outer.radius, p.y * (kDustRadius + kWall) / outer.radius};
     b.ring(dust_inner, dust_outer, 0, false);
 
     // The end face of the duct: a rectangle with a rectangular hole.

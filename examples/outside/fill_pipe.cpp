@@ -56,7 +56,8 @@ int main(int argc, char** argv) try {
     // Look at it before using it.
     if (!find_faults(mesh).empty()) return 1;
     const QualityReport quality = assess(mesh);
-    std::printf("%zu cells, largest equiangle skewness %.3f\n", mesh.n_cells(), quality.metric("equiangle skewness").max);
+    std::printf("%zu cells, largest equiangle skewness %.3f\n", mesh.n_cells(),
+                quality.metric("equiangle skewness").max);
     write_cgns(file, mesh);
     return 0;
 } catch (const std::exception& e) {

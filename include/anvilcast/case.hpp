@@ -20,8 +20,8 @@ namespace anvilcast {
 struct PartSpec {
     std::filesystem::path file;  ///< absolute, or relative to the current directory
     LengthUnit unit;
-    double split_angle = 40;     ///< degrees
-    double weld = 0;             ///< metres
+    double split_angle = 40;  ///< degrees
+    double weld = 0;          ///< metres
 };
 
 /// Renames zones; all conditions that are given must hold, and the first rule that fits a zone wins.
@@ -62,8 +62,8 @@ struct Case {
     bool write_stl = false;
 };
 
-/// Throws InputError that names the file and the line: TOML that is none, an unknown key (with the nearest known one), a
-/// value of the wrong type or out of range, something required that is missing.
+/// Throws InputError that names the file and the line: TOML that is none, an unknown key (with the nearest known one),
+/// a value of the wrong type or out of range, something required that is missing.
 ANVILCAST_API Case read_case(const std::filesystem::path& file);
 ANVILCAST_API Case parse_case(const std::string& text, const std::filesystem::path& file);
 

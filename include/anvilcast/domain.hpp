@@ -19,14 +19,14 @@ namespace anvilcast {
 
 /// A rim through which the inside of a body is reached, and the flat patch that would close it.
 struct Opening {
-    std::vector<Index> rim;           ///< points of the surface, in order; the patch is on their left
-    std::vector<Triangle> patch;      ///< closes the rim; normals point out of the body
-    Vec3 center;                      ///< area centroid of the patch
-    Vec3 facing;                      ///< unit normal, pointing out
+    std::vector<Index> rim;       ///< points of the surface, in order; the patch is on their left
+    std::vector<Triangle> patch;  ///< closes the rim; normals point out of the body
+    Vec3 center;                  ///< area centroid of the patch
+    Vec3 facing;                  ///< unit normal, pointing out
     double area = 0;
     double perimeter = 0;
-    Zone zone;                        ///< of the patch; empty until named
-    bool is_free_rim = false;         ///< rim of a skin without thickness, not of an end face
+    Zone zone;                 ///< of the patch; empty until named
+    bool is_free_rim = false;  ///< rim of a skin without thickness, not of an end face
 
     double hydraulic_diameter() const { return perimeter > 0 ? 4 * area / perimeter : 0; }
 };

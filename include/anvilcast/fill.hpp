@@ -31,7 +31,8 @@ struct FillReport {
 /// subdivision of it, is a face, in its zone; (3) the same input gives the same mesh, on any number of threads.
 /// Throws GeometryError when the surface is not closed or touches itself, FailureError when max_cells is passed by
 /// half. Expected O(n log n).
-ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options = {},
-                                              const Context& context = {}, FillReport* report = nullptr);
+ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes,
+                                              const FillOptions& options = {}, const Context& context = {},
+                                              FillReport* report = nullptr);
 
 }  // namespace anvilcast

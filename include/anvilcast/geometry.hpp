@@ -90,8 +90,7 @@ struct Box {
         include(b.hi);
     }
     bool overlaps(const Box& b) const {
-        return lo.x <= b.hi.x && b.lo.x <= hi.x && lo.y <= b.hi.y && b.lo.y <= hi.y && lo.z <= b.hi.z &&
-               b.lo.z <= hi.z;
+        return lo.x <= b.hi.x && b.lo.x <= hi.x && lo.y <= b.hi.y && b.lo.y <= hi.y && lo.z <= b.hi.z && b.lo.z <= hi.z;
     }
     Vec3 extent() const { return is_empty() ? Vec3{} : hi - lo; }
     Vec3 center() const { return midpoint(lo, hi); }

@@ -5,8 +5,9 @@
 //
 // CGNS: one base with SI units and one zone; cells in a section for each type, boundary faces in a section for each of
 // our zones, which is a BC_t of the standard's type with a family of that name. The region is the zone's family.
-// VTU: unstructured grid with 64-bit headers, appended raw data, compressed with zlib. Cells first, then the boundary faces as cells
-// of their own; the cell arrays "region" and "zone" (-1 for cells) tell them apart, the names stand in the field data.
+// VTU: unstructured grid with 64-bit headers, appended raw data, compressed with zlib. Cells first, then the boundary
+// faces as cells of their own; the cell arrays "region" and "zone" (-1 for cells) tell them apart, the names stand in
+// the field data.
 #pragma once
 
 #include <anvilcast/export.hpp>
@@ -19,7 +20,8 @@ namespace anvilcast {
 ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh);
 
-/// Read files of standard cells with every outer face in a zone, ours in particular. Throw InputError with what is wrong.
+/// Read files of standard cells with every outer face in a zone, ours in particular. Throw InputError with what is
+/// wrong.
 ANVILCAST_API VolumeMesh read_cgns(const std::filesystem::path& file);
 ANVILCAST_API VolumeMesh read_vtu(const std::filesystem::path& file);
 

@@ -25,8 +25,8 @@ struct StageCost {
 struct BuildResult {
     VolumeMesh mesh;
     QualityReport quality;
-    Box bounds;              ///< of the parts
-    double domain_volume = 0;    ///< of the region as the parts bound it
+    Box bounds;                    ///< of the parts
+    double domain_volume = 0;      ///< of the region as the parts bound it
     double largest_deviation = 0;  ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
     FillReport fill;
@@ -37,8 +37,8 @@ struct BuildResult {
 /// The parts of a case as one surface, split at sharp edges and named by the zone rules.
 ANVILCAST_API Surface load_parts(const Case& c, std::vector<std::string>& warnings);
 
-/// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError when
-/// the mesh has a fault.
+/// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError
+/// when the mesh has a fault.
 ANVILCAST_API BuildResult build(const Case& c, const Context& context = {});
 
 /// Writes mesh.cgns, mesh.vtu and zones/NAME.stl when asked for, and summary.json last. Each file appears whole.

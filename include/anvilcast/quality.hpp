@@ -13,8 +13,9 @@
 //                        circumsphere. 0 to 1, better: low.
 //   smallest dihedral    degrees, smallest angle between two faces of the cell, measured inside. Better: high.
 //   largest dihedral     degrees. Better: low.
-//   aspect ratio         longest edge / inradius, 1 for the regular cell of its type; inradius = 3 V / surface. Better: low.
-//   orthogonality        smallest over the cell's faces of n . unit(face centre - cell centre) and, between two cells,
+//   aspect ratio         longest edge / inradius, 1 for the regular cell of its type; inradius = 3 V / surface. Better:
+//   low. orthogonality        smallest over the cell's faces of n . unit(face centre - cell centre) and, between two
+//   cells,
 //                        n . unit(other centre - cell centre). -1 to 1, better: high.
 //   non-orthogonality    degrees, of an inner face: between n and the line that joins the centres of its two cells.
 //                        Better: low.
@@ -75,7 +76,7 @@ struct QualityReport {
 };
 
 /// All metrics. Parallel, O(n log n) for the percentiles; the result does not depend on the number of threads.
-ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {}, const Context& context = {});
-
+ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {},
+                                   const Context& context = {});
 
 }  // namespace anvilcast

@@ -93,12 +93,12 @@ struct SurfaceHealth {
     std::vector<ZoneMeasure> zones;
     std::vector<Rim> rims;
     Defects free_edges;
-    Defects non_manifold_edges;      ///< edges with three or more triangles
-    Defects inconsistent_edges;      ///< two triangles that disagree on which side is out
-    Defects duplicate_triangles;     ///< the same three points, whatever the order
-    Defects degenerate_triangles;    ///< without area: corners equal or exactly in line
-    bool is_closed = false;          ///< no free edge
-    bool is_sound = false;           ///< closed, and none of the defects above
+    Defects non_manifold_edges;    ///< edges with three or more triangles
+    Defects inconsistent_edges;    ///< two triangles that disagree on which side is out
+    Defects duplicate_triangles;   ///< the same three points, whatever the order
+    Defects degenerate_triangles;  ///< without area: corners equal or exactly in line
+    bool is_closed = false;        ///< no free edge
+    bool is_sound = false;         ///< closed, and none of the defects above
 
     std::size_t n_defects() const;
 };

@@ -29,7 +29,7 @@ struct SurfaceMesh {
 /// Throws GeometryError with places when the given boundary crosses itself.
 /// Sources: M. Botsch, L. Kobbelt, A remeshing approach to multiresolution modeling (2004); M. Dunyach et al.,
 /// Adaptive remeshing for real-time mesh deformation (2013).
-ANVILCAST_API SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options = {},
-                                       const Context& context = {});
+ANVILCAST_API SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes,
+                                       const SurfaceMeshOptions& options = {}, const Context& context = {});
 
 }  // namespace anvilcast

@@ -25,10 +25,10 @@ class ANVILCAST_API TriangleTree {
         double distance = std::numeric_limits<double>::infinity();
     };
     struct RayHit {
-        double t;        ///< along the direction, in its lengths
-        Index triangle;  ///< as numbered in the constructor's array
-        double margin;   ///< smallest barycentric coordinate of the hit: near 0 at an edge
-        bool from_front; ///< the ray comes from the side that the normal points to
+        double t;         ///< along the direction, in its lengths
+        Index triangle;   ///< as numbered in the constructor's array
+        double margin;    ///< smallest barycentric coordinate of the hit: near 0 at an edge
+        bool from_front;  ///< the ray comes from the side that the normal points to
     };
 
     TriangleTree() = default;

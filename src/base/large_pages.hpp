@@ -21,14 +21,14 @@ struct LargePageAllocator {
 
     T* allocate(std::size_t n) {
         const std::size_t bytes = n * sizeof(T);
-        if (bytes < kPage) return static_cast<T*>(::operator new(bytes, std::align_val_t{64}));
-        void* place = ::operator new(bytes, std::align_val_t{kPage});
+        if (bytes < kPage) return static_cast<T*>(::operator new (bytes, std::align_val_t{64}));
+        void* place = ::operator new (bytes, std::align_val_t{kPage});
         ::madvise(place, bytes, MADV_HUGEPAGE);  // advice only: a refusal changes nothing but speed
         return static_cast<T*>(place);
     }
     void deallocate(T* place, std::size_t n) {
         const std::size_t bytes = n * sizeof(T);
-        ::operator delete(place, std::align_val_t{bytes < kPage ? std::size_t{64} : kPage});
+        ::operator delete (place, std::align_val_t{bytes < kPage ? std::size_t{64} : kPage});
     }
     template <typename U>
     bool operator==(const LargePageAllocator<U>&) const {

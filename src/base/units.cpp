@@ -39,8 +39,7 @@ LengthUnit parse_length_unit(std::string_view name) {
     const std::string_view wanted = trimmed(name);
     for (const NamedUnit& unit : kUnits)
         if (unit.name == wanted) return {std::string(unit.name), unit.metres};
-    throw InputError(
-        fmt::format("\"{}\" is not a length unit; write one of m, cm, mm, um, km, in, ft", wanted));
+    throw InputError(fmt::format("\"{}\" is not a length unit; write one of m, cm, mm, um, km, in, ft", wanted));
 }
 
 double parse_length(std::string_view text, const LengthUnit& bare) {

@@ -9,7 +9,8 @@ namespace anvilcast {
 namespace {
 
 std::string place(const Vec3& p, const LengthUnit& unit) {
-    return fmt::format("[{:.6g}, {:.6g}, {:.6g}] {}", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres, unit.name);
+    return fmt::format("[{:.6g}, {:.6g}, {:.6g}] {}", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres,
+                       unit.name);
 }
 
 bool is_closed_already(const Opening& opening, const std::vector<Opening>& closed) {
@@ -35,7 +36,8 @@ bool is_closed_already(const Opening& opening, const std::vector<Opening>& close
                                  place(o.center, unit), format_length(o.hydraulic_diameter(), unit),
                                  o.center.x / unit.metres, o.center.y / unit.metres, o.center.z / unit.metres);
         }
-        throw GeometryError(fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}", place(inside, unit), leaks));
+        throw GeometryError(fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
+                                        place(inside, unit), leaks));
     }
     std::string rims;
     for (const Rim& rim : examine(body).rims)
@@ -44,8 +46,9 @@ bool is_closed_already(const Opening& opening, const std::vector<Opening>& close
         throw GeometryError(fmt::format("the flow volume at inside = {} is not closed; the surface has holes:{}",
                                         place(inside, unit), rims));
     const Box box = body.bounds();
-    throw GeometryError(fmt::format("inside = {} is outside of everything; the parts reach from {} to {}. Is the unit right?",
-                                    place(inside, unit), place(box.lo, unit), place(box.hi, unit)));
+    throw GeometryError(
+        fmt::format("inside = {} is outside of everything; the parts reach from {} to {}. Is the unit right?",
+                    place(inside, unit), place(box.lo, unit), place(box.hi, unit)));
 }
 
 Domain boundary_of(const Surface& closed, const Regions& regions, Index region) {
@@ -97,9 +100,10 @@ Domain extract_region(const Surface& body, const std::vector<Opening>& closed_op
     for (std::size_t t = body.triangles.size(); t < closed.triangles.size(); ++t)
         touches_opening = touches_opening || regions.sides[t][0] == *region || regions.sides[t][1] == *region;
     if (!touches_opening)
-        throw GeometryError(fmt::format("inside = {} is in the material of a body, or in a cavity without opening: that "
-                                        "region touches none of the openings; move the point into the flow",
-                                        place(inside, unit)));
+        throw GeometryError(
+            fmt::format("inside = {} is in the material of a body, or in a cavity without opening: that "
+                        "region touches none of the openings; move the point into the flow",
+                        place(inside, unit)));
     Domain domain = boundary_of(closed, regions, *region);
     domain.inside = inside;
     return domain;

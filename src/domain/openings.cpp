@@ -29,9 +29,8 @@ bool is_flat(const std::vector<Vec3>& points, const std::vector<Index>& loop, do
         box.include(points[p]);
         mean += points[p] / static_cast<double>(loop.size());
     }
-    return std::all_of(loop.begin(), loop.end(), [&](Index p) {
-        return std::abs(dot(points[p] - mean, normal)) <= flatness * box.diagonal();
-    });
+    return std::all_of(loop.begin(), loop.end(),
+                       [&](Index p) { return std::abs(dot(points[p] - mean, normal)) <= flatness * box.diagonal(); });
 }
 
 /// Are all triangles of a zone within the flatness of one plane?
@@ -120,7 +119,8 @@ void add_end_face_rims(const Surface& s, const SurfaceEdges& edges, const Triang
         for (const Index t : zone)
             for (Index k = 0; k < 3; ++k) {
                 const Index e = edges.edge_of(t, k);
-                const bool inner = edges.n_uses(e) == 2 && s.zone_of[edges.begin(e)[0].triangle] == s.zone_of[edges.begin(e)[1].triangle];
+                const bool inner = edges.n_uses(e) == 2 &&
+                                   s.zone_of[edges.begin(e)[0].triangle] == s.zone_of[edges.begin(e)[1].triangle];
                 if (inner) continue;
                 const std::array<Index, 2> directed{s.triangles[t][k], s.triangles[t][(k + 1) % 3]};
                 border.push_back(directed);
@@ -136,8 +136,9 @@ void add_end_face_rims(const Surface& s, const SurfaceEdges& edges, const Triang
             if (loop == outer) continue;
             bool falls_away = true;
             for (std::size_t i = 0; i < loop->size(); ++i)
-                falls_away = falls_away && !std::binary_search(rising.begin(), rising.end(),
-                                                               std::array<Index, 2>{(*loop)[i], (*loop)[(i + 1) % loop->size()]});
+                falls_away = falls_away &&
+                             !std::binary_search(rising.begin(), rising.end(),
+                                                 std::array<Index, 2>{(*loop)[i], (*loop)[(i + 1) % loop->size()]});
             if (!falls_away) continue;
             add_if_closable(s, tree, {loop->rbegin(), loop->rend()}, false, found);
         }
@@ -164,7 +165,8 @@ std::vector<Opening> find_openings(const Surface& surface, double flatness) {
         first += opening.patch.size();
         if ((in_front == Regions::kOutside) != (behind == Regions::kOutside)) openings.push_back(std::move(opening));
     }
-    std::stable_sort(openings.begin(), openings.end(), [](const Opening& a, const Opening& b) { return a.area > b.area; });
+    std::stable_sort(openings.begin(), openings.end(),
+                     [](const Opening& a, const Opening& b) { return a.area > b.area; });
     return openings;
 }
 
@@ -185,21 +187,25 @@ std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near,
     };
     std::string list;
     for (const Opening& o : openings)
-        list += fmt::format("\n  near = {}  # diameter {}", place(o.center), format_length(o.hydraulic_diameter(), unit));
+        list +=
+            fmt::format("\n  near = {}  # diameter {}", place(o.center), format_length(o.hydraulic_diameter(), unit));
     if (openings.empty())
-        throw GeometryError("no opening was found in the parts; is the body thick-walled with flat end faces? "
-                            "`anvilcast openings FILE` shows what is seen");
+        throw GeometryError(
+            "no opening was found in the parts; is the body thick-walled with flat end faces? "
+            "`anvilcast openings FILE` shows what is seen");
     std::vector<std::pair<double, std::size_t>> ranked;
-    for (std::size_t i = 0; i < openings.size(); ++i)
-        ranked.emplace_back(distance(near, openings[i].center), i);
+    for (std::size_t i = 0; i < openings.size(); ++i) ranked.emplace_back(distance(near, openings[i].center), i);
     std::sort(ranked.begin(), ranked.end());
     const Opening& best = openings[ranked[0].second];
     if (ranked.size() > 1 && ranked[0].first > 0.8 * ranked[1].first)
-        throw GeometryError(fmt::format("near = {} matches two openings about equally well (at {} and {}); give one of:{}",
-                                        place(near), place(best.center), place(openings[ranked[1].second].center), list));
+        throw GeometryError(
+            fmt::format("near = {} matches two openings about equally well (at {} and {}); give one of:{}", place(near),
+                        place(best.center), place(openings[ranked[1].second].center), list));
     if (ranked[0].first > 2 * best.hydraulic_diameter())
-        throw GeometryError(fmt::format("near = {} matches no opening: the closest is {} away; is the unit right? The "
-                                        "openings are:{}", place(near), format_length(ranked[0].first, unit), list));
+        throw GeometryError(
+            fmt::format("near = {} matches no opening: the closest is {} away; is the unit right? The "
+                        "openings are:{}",
+                        place(near), format_length(ranked[0].first, unit), list));
     return ranked[0].second;
 }
 

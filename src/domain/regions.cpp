@@ -126,7 +126,8 @@ Regions find_regions(const Surface& surface) {
     regions.sides.resize(n);
     const Vec3 origin = surface.bounds().center();
     for (Index t = 0; t < n; ++t) {
-        const double volume = -tetrahedron_volume(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2), origin);
+        const double volume =
+            -tetrahedron_volume(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2), origin);
         for (const Index side : {front(t), back(t)}) {
             Index& region = number[sides.find(side)];
             if (region == kNone) {

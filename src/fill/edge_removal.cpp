@@ -4,7 +4,8 @@
 
 namespace anvilcast::fill {
 
-EdgeRemoval best_edge_removal(const TetComplex::Ring& ring, Index a, Index b, const QuadQuality& quality, double stop_below) {
+EdgeRemoval best_edge_removal(const TetComplex::Ring& ring, Index a, Index b, const QuadQuality& quality,
+                              double stop_below) {
     EdgeRemoval out;
     const std::size_t n = ring.ring.size();
     if (!ring.is_free || n < 3 || n > kLargestRing) return out;

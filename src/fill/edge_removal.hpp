@@ -20,6 +20,7 @@ inline constexpr std::size_t kLargestRing = 12;
 /// The best way to fill the ring of edge ab without the edge: dynamic programming over the triangulations of the
 /// polygon (Klincsek 1980; Shewchuk 2002), O(n^3). Quality 0 or less when there is no valid way, or the ring is not
 /// free or longer than kLargestRing. `stop_below`: give up when the result cannot be better than that.
-EdgeRemoval best_edge_removal(const TetComplex::Ring& ring, Index a, Index b, const QuadQuality& quality, double stop_below = 0);
+EdgeRemoval best_edge_removal(const TetComplex::Ring& ring, Index a, Index b, const QuadQuality& quality,
+                              double stop_below = 0);
 
 }  // namespace anvilcast::fill

@@ -28,7 +28,9 @@ void add_surroundings(std::vector<Vec3>& points) {
     const double reach = box.diagonal();
     for (int i = 0; i < 8; ++i) {
         const double stretch = 1.0 + 0.013 * i;
-        points.push_back(center + reach * stretch * Vec3{(i & 1) != 0 ? 1.0 : -1.0, (i & 2) != 0 ? 1.0 : -1.0, (i & 4) != 0 ? 1.0 : -1.0});
+        points.push_back(center +
+                         reach * stretch *
+                             Vec3{(i & 1) != 0 ? 1.0 : -1.0, (i & 2) != 0 ? 1.0 : -1.0, (i & 4) != 0 ? 1.0 : -1.0});
     }
 }
 
@@ -43,7 +45,8 @@ Start triangulate(const Surface& surface, const Context& context) {
     add_surroundings(points);
     const std::vector<Index> order = insertion_order(points);
     Kernel kernel(points, order, context);
-    Start start{TetComplex({kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()}), {}};
+    Start start{
+        TetComplex({kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()}), {}};
     std::vector<Index> number(points.size());
     for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
     for (Index t = 0; t < surface.triangles.size(); ++t) {
@@ -51,8 +54,10 @@ Start triangulate(const Surface& surface, const Context& context) {
         for (const Index p : c)
             if (start.complex.tet_at(number[p]) == kNone) {
                 const Vec3& q = surface.points[p];
-                throw GeometryError(fmt::format("two points of the surface mesh are in one place, [{:.9g}, {:.9g}, {:.9g}] m: "
-                                                "weld it first", q.x, q.y, q.z));
+                throw GeometryError(
+                    fmt::format("two points of the surface mesh are in one place, [{:.9g}, {:.9g}, {:.9g}] m: "
+                                "weld it first",
+                                q.x, q.y, q.z));
             }
         start.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
         start.surface.parent.push_back(t);
@@ -69,7 +74,8 @@ bool is_behind(const TetComplex& complex, Index t, int f, const Triangle& triang
 }
 
 /// Which tetrahedra are inside: flood from one tagged face to the next; the face tells the side.
-std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles& surface, const std::vector<bool>& is_baffle) {
+std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles& surface,
+                              const std::vector<bool>& is_baffle) {
     std::vector<bool> inside(complex.n_slots(), false), seen(complex.n_slots(), false);
     std::vector<Index> piece;
     for (Index first = 0; first < complex.n_slots(); ++first) {
@@ -85,8 +91,10 @@ std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles&
                 if (tag != kNone) {
                     if (is_baffle[surface.parent[tag]]) continue;
                     const int says = is_behind(complex, t, f, surface.triangles[tag]) ? 1 : -1;
-                    if (verdict != 0 && says != verdict) verdict = 2;
-                    else verdict = says;
+                    if (verdict != 0 && says != verdict)
+                        verdict = 2;
+                    else
+                        verdict = says;
                     continue;
                 }
                 const Index next = tet_of(complex.tet(t).n[f]);
@@ -96,7 +104,9 @@ std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles&
             }
         }
         if (verdict == 2)
-            throw GeometryError("the surface mesh is not closed, or its normals disagree: the inside and the outside run into each other");
+            throw GeometryError(
+                "the surface mesh is not closed, or its normals disagree: the inside and the outside run into each "
+                "other");
         for (const Index t : piece) inside[t] = verdict == 1;
     }
     return inside;
@@ -114,7 +124,8 @@ TetComplex carve(const TetComplex& complex, const std::vector<bool>& inside) {
         origin.push_back(t);
     }
     for (Tet& t : kept)
-        for (Index& code : t.n) code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
+        for (Index& code : t.n)
+            code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
     TetComplex carved(complex.points(), std::move(kept));
     for (Index t = 0; t < origin.size(); ++t)
         for (int f = 0; f < 4; ++f)
@@ -123,8 +134,8 @@ TetComplex carve(const TetComplex& complex, const std::vector<bool>& inside) {
 }
 
 /// A flat patch whose points are rounded off their plane leaves cells of no height below it: four points of the patch,
-/// two boundary triangles. Taking such a cell away flips the diagonal of the two triangles and moves the boundary by less
-/// than the rounding did. Only cells whose height is below kFlat of their size, in one zone, are touched.
+/// two boundary triangles. Taking such a cell away flips the diagonal of the two triangles and moves the boundary by
+/// less than the rounding did. Only cells whose height is below kFlat of their size, in one zone, are touched.
 void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::vector<Index>& zone_of) {
     constexpr double kFlat = 1e-10;
     for (bool changed = true; changed;) {
@@ -133,15 +144,20 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
             if (complex.is_free(t)) continue;
             const Tet tet = complex.tet(t);
             double longest = 0;
-            for (const auto& e : kEdge) longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
+            for (const auto& e : kEdge)
+                longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
             if (std::abs(complex.volume(t)) > kFlat * longest * longest * longest) continue;
             std::vector<Index> tags;
             std::vector<std::array<Index, 3>> exposed;
             for (int f = 0; f < 4; ++f) {
-                if (tet.n[f] == kNone) tags.push_back(complex.tag(t, f));
-                else exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
+                if (tet.n[f] == kNone)
+                    tags.push_back(complex.tag(t, f));
+                else
+                    exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
             }
-            if (tags.size() != 2 || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] || !complex.peel(t)) continue;
+            if (tags.size() != 2 || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] ||
+                !complex.peel(t))
+                continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.
             for (std::size_t k = 0; k < 2; ++k) surface.triangles[tags[k]] = exposed[k];
             changed = true;
@@ -151,7 +167,8 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
 
 /// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
 /// the insertion, and points are numbered as the cells meet them.
-CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh, const Region& region) {
+CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh,
+                         const Region& region) {
     CellsAndBoundary out;
     out.zones = mesh.surface.zones;
     out.regions.push_back(region);
@@ -184,8 +201,8 @@ CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& tria
 }  // namespace
 }  // namespace fill
 
-VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options, const Context& context,
-                                FillReport* report) {
+VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+                                const Context& context, FillReport* report) {
     using namespace fill;
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;

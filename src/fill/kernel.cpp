@@ -5,12 +5,27 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "fill/spatial_order.hpp"
 #include "robust/filters.hpp"
 
 namespace anvilcast::fill {
+
+namespace {
+
+/// Membership of the cavity is noted in the last bit of a bound of the cached sphere, which is at hand anyway; the
+/// bounds leave room for more than that bit. The spheres of the cavity are overwritten at the end of each insertion,
+/// and with them the marks.
+bool is_marked(const Sphere& s) { return (std::bit_cast<std::uint32_t>(s.inside_below) & 1U) != 0; }
+void mark(Sphere& s, bool member) {
+    s.inside_below =
+        std::bit_cast<float>(std::bit_cast<std::uint32_t>(s.inside_below) | static_cast<std::uint32_t>(member));
+}
+void unmark(Sphere& s) { s.inside_below = std::bit_cast<float>(std::bit_cast<std::uint32_t>(s.inside_below) & ~1U); }
+
+}  // namespace
 
 Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context) {
     points_.reserve(points.size() + 1);
@@ -19,7 +34,6 @@ Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order,
     local_.resize(points_.size());
     tets_.reserve(7 * points_.size());
     spheres_.reserve(7 * points_.size());
-    in_cavity_.reserve(7 * points_.size());
 
     make_first_tetrahedron();
     const std::size_t n = points_.size();
@@ -30,8 +44,8 @@ Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order,
 }
 
 std::size_t Kernel::bytes() const {
-    return points_.capacity() * sizeof(Vec3) + tets_.capacity() * sizeof(Tet) +
-           spheres_.capacity() * sizeof(Sphere) + in_cavity_.capacity() + local_.capacity() * sizeof(LocalNumber);
+    return points_.capacity() * sizeof(Vec3) + tets_.capacity() * sizeof(Tet) + spheres_.capacity() * sizeof(Sphere) +
+           local_.capacity() * sizeof(LocalNumber);
 }
 
 Sphere Kernel::sphere_of(const Tet& t) const {
@@ -76,8 +90,10 @@ void Kernel::make_first_tetrahedron() {
             for (Index t = 0; t < 5; ++t)
                 for (int g = 0; g < 4; ++g)
                     if (s != t && face_key(s, f) == face_key(t, g)) tets_[s].n[f] = code_of(t, g);
-    for (const Tet& t : tets_) spheres_.push_back(sphere_of(t));
-    in_cavity_.assign(5, 0);
+    for (const Tet& t : tets_) {
+        spheres_.push_back(sphere_of(t));
+        unmark(spheres_.back());
+    }
     for (const Index v : {a, b, c, d}) local_[v].stamp = kNone;
 }
 
@@ -138,9 +154,8 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
     if (cavity_.size() < 64) cavity_.resize(64);
     if (faces_.size() < 64) faces_.resize(64);
     cavity_[0] = start;
-    in_cavity_[start] = 1;
-    unsigned char* const in_cavity = in_cavity_.data();
-    const Sphere* const spheres = spheres_.data();
+    mark(spheres_[start], true);
+    Sphere* const spheres = spheres_.data();
     const Tet* const tets = tets_.data();
     const Vec3 q = p;
     for (std::size_t k = 0; k < n_cavity; ++k) {
@@ -150,13 +165,15 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
         CavityFace* const faces = faces_.data();
         const Index t = cavity[k];
         const Tet tet = tets[t];
-        for (const Index code : tet.n) __builtin_prefetch(&spheres[tet_of(code)]);
+        // What the next round will look at is on its way while this one computes.
+        if (k + 1 < n_cavity)
+            for (const Index code : tets[cavity[k + 1]].n) __builtin_prefetch(&spheres[tet_of(code)]);
         for (int f = 0; f < 4; ++f) {
             const Index code = tet.n[f];
             const Index next = tet_of(code);
-            const Sphere& s = spheres[next];
+            Sphere& s = spheres[next];
             const double d = distance_squared(q, s.center);
-            const bool unknown = in_cavity[next] == 0;
+            const bool unknown = !is_marked(s);
             bool in = d < s.inside_below;
             if (unknown & !in & !(d > s.outside_above)) [[unlikely]]
                 in = conflicts_exactly(next, q);
@@ -164,7 +181,7 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
             cavity[n_cavity] = next;
             n_cavity += add;
             __builtin_prefetch(&tets[next], 1);
-            in_cavity[next] = static_cast<unsigned char>(!unknown | add);
+            mark(s, add);
             faces[n_faces] = {t, code, f};
             n_faces += static_cast<std::size_t>(unknown & !in);
         }
@@ -185,7 +202,6 @@ void Kernel::provide_slots() {
     if (cavity_.size() < n_faces_) cavity_.resize(2 * n_faces_);
     for (std::size_t k = n_faces_; k < n_cavity_; ++k) {
         tets_[cavity_[k]].v[0] = kNone;
-        in_cavity_[cavity_[k]] = 0;
         free_.push_back(cavity_[k]);
     }
     for (std::size_t k = n_cavity_; k < n_faces_; ++k) {
@@ -196,7 +212,6 @@ void Kernel::provide_slots() {
             cavity_[k] = static_cast<Index>(tets_.size());
             tets_.emplace_back();
             spheres_.emplace_back();
-            in_cavity_.push_back(0);
         }
     }
 }
@@ -260,7 +275,6 @@ void Kernel::fill_cavity(Index vertex) {
         tets[slots[k]] = tet;
         tets[tet_of(faces[k].outside)].n[face_of(faces[k].outside)] = code_of(slots[k], i);
     }
-    for (std::size_t k = 0; k < n; ++k) in_cavity_[slots[k]] = 0;
     update_spheres();
     last_ = slots[0];
 }
@@ -273,9 +287,11 @@ void Kernel::update_spheres() {
             for (std::size_t c = 0; c < 4; ++c) batch_.set(k, c, points_[t.v[c]]);
         }
         compute_spheres(batch_, n);
-        for (std::size_t k = 0; k < n; ++k)
-            spheres_[cavity_[first + k]] =
-                fresh_[first + k].is_ghost() ? undecided_sphere() : batch_.sphere(k);
+        for (std::size_t k = 0; k < n; ++k) {
+            Sphere& s = spheres_[cavity_[first + k]];
+            s = fresh_[first + k].is_ghost() ? undecided_sphere() : batch_.sphere(k);
+            unmark(s);
+        }
     }
 }
 
@@ -301,11 +317,13 @@ DelaunayMesh delaunay(const std::vector<Vec3>& points, const Context& context) {
     for (std::size_t i = 0; i < points.size(); ++i)
         for (const double c : {points[i].x, points[i].y, points[i].z})
             if (!(std::abs(c) <= kMaxCoordinate) || (c != 0 && std::abs(c) < kMinCoordinate))
-                throw InputError(fmt::format("point {} has a coordinate ({}) outside the range of exact decisions", i, c));
+                throw InputError(
+                    fmt::format("point {} has a coordinate ({}) outside the range of exact decisions", i, c));
     const std::vector<Index> order = fill::insertion_order(points);
     fill::Kernel kernel(points, order, context);
     DelaunayMesh mesh;
     mesh.peak_bytes = kernel.bytes();
+    mesh.tetrahedra.reserve(kernel.tets().size());
     for (const fill::Tet& t : kernel.tets()) {
         if (t.is_free() || t.is_ghost()) continue;
         mesh.tetrahedra.push_back({order[t.v[0] - 1], order[t.v[1] - 1], order[t.v[2] - 1], order[t.v[3] - 1]});

@@ -57,7 +57,6 @@ class Kernel {
     LargeVector<Vec3> points_;
     LargeVector<Tet> tets_;
     LargeVector<Sphere> spheres_;
-    LargeVector<unsigned char> in_cavity_;
     LargeVector<LocalNumber> local_;
     std::vector<Index> free_;
 

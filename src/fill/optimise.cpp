@@ -66,7 +66,8 @@ class Optimiser {
     /// be better than that, so never invalid.
     double quality(Index t) const {
         const Index* v = complex_.tet(t).v;
-        return std::max(0.0, shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3])));
+        return std::max(0.0,
+                        shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3])));
     }
     double worst() const {
         double q = 1;
@@ -82,7 +83,8 @@ class Optimiser {
         double worst = 1;
         for (const Index t : star) {
             std::array<Vec3, 4> c;
-            for (std::size_t k = 0; k < 4; ++k) c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
+            for (std::size_t k = 0; k < 4; ++k)
+                c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
             worst = std::min(worst, std::max(0.0, shape(c[0], c[1], c[2], c[3])));
             if (worst <= stop_below) return worst;
         }
@@ -113,7 +115,8 @@ class Optimiser {
         for (const Index t : star_) {
             const Index* w = complex_.tet(t).v;
             const double volume = complex_.volume(t);
-            sum += (complex_.point(w[0]) + complex_.point(w[1]) + complex_.point(w[2]) + complex_.point(w[3])) * (volume / 4);
+            sum += (complex_.point(w[0]) + complex_.point(w[1]) + complex_.point(w[2]) + complex_.point(w[3])) *
+                   (volume / 4);
             total += volume;
         }
         const Vec3 here = complex_.point(v);
@@ -142,9 +145,20 @@ class Optimiser {
         double radius = 0;
         for (const Index t : star_)
             for (const Index w : complex_.tet(t).v) radius = std::max(radius, distance(start, complex_.point(w)));
-        static constexpr std::array<std::array<double, 3>, 14> kDirections{
-            {{1, 0, 0}, {-1, 0, 0}, {0, 1, 0}, {0, -1, 0}, {0, 0, 1}, {0, 0, -1}, {.577, .577, .577}, {-.577, .577, .577},
-             {.577, -.577, .577}, {.577, .577, -.577}, {-.577, -.577, .577}, {-.577, .577, -.577}, {.577, -.577, -.577}, {-.577, -.577, -.577}}};
+        static constexpr std::array<std::array<double, 3>, 14> kDirections{{{1, 0, 0},
+                                                                            {-1, 0, 0},
+                                                                            {0, 1, 0},
+                                                                            {0, -1, 0},
+                                                                            {0, 0, 1},
+                                                                            {0, 0, -1},
+                                                                            {.577, .577, .577},
+                                                                            {-.577, .577, .577},
+                                                                            {.577, -.577, .577},
+                                                                            {.577, .577, -.577},
+                                                                            {-.577, -.577, .577},
+                                                                            {-.577, .577, -.577},
+                                                                            {.577, -.577, -.577},
+                                                                            {-.577, -.577, -.577}}};
         Vec3 best = start;
         const double first = star_quality(star_, v, start, -1);
         double now = first;
@@ -171,7 +185,8 @@ class Optimiser {
         if (!ring_.is_free || ring_.ring.size() > kLargestRing) return false;
         double now = 1;
         for (const Index s : ring_.tets) now = std::min(now, quality(s));
-        const EdgeRemoval removal = best_edge_removal(ring_, a, b, [this](const Quad& q) { return quality(q); }, now * 1.0001);
+        const EdgeRemoval removal = best_edge_removal(
+            ring_, a, b, [this](const Quad& q) { return quality(q); }, now * 1.0001);
         if (removal.quality <= now * 1.0001) return false;
         complex_.replace(ring_.tets, removal.fresh);
         ++report_.edge_removals;
@@ -184,7 +199,8 @@ class Optimiser {
         const Index other = tet_of(code);
         const double now = std::min(quality(t), quality(other));
         const Index* v = complex_.tet(t).v;
-        const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f], low = complex_.tet(other).v[face_of(code)];
+        const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f],
+                    low = complex_.tet(other).v[face_of(code)];
         const std::array<Quad, 3> fresh{Quad{x, y, low, top}, Quad{y, z, low, top}, Quad{z, x, low, top}};
         for (const Quad& q : fresh)
             if (quality(q) <= now * 1.0001) return false;
@@ -210,8 +226,8 @@ class Optimiser {
 
     // ---- new points and collapses ----
 
-    /// Fills `old_tets` with the star of a new point over `outer` faces, smooths the point, and keeps the result only when
-    /// the worst cell is clearly better than before.
+    /// Fills `old_tets` with the star of a new point over `outer` faces, smooths the point, and keeps the result only
+    /// when the worst cell is clearly better than before.
     bool try_star(const std::vector<Index>& old_tets, const std::vector<std::array<Index, 3>>& outer, const Vec3& p) {
         double now = 1;
         std::vector<Quad> old, fresh;
@@ -245,7 +261,8 @@ class Optimiser {
     /// A point in the middle of the cell, in the cavity that sees it.
     bool insert_point(Index t) {
         const Index* v = complex_.tet(t).v;
-        const Vec3 p = (complex_.point(v[0]) + complex_.point(v[1]) + complex_.point(v[2]) + complex_.point(v[3])) / 4.0;
+        const Vec3 p =
+            (complex_.point(v[0]) + complex_.point(v[1]) + complex_.point(v[2]) + complex_.point(v[3])) / 4.0;
         if (!complex_.find_cavity(p, t, cavity_)) return false;
         std::vector<std::array<Index, 3>> outer;
         for (const auto& f : cavity_.faces) outer.push_back({f.a, f.b, f.c});
@@ -354,7 +371,8 @@ class Optimiser {
 double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
     const Vec3 u = b - a, v = c - a, w = d - a;
     const double volume6 = dot(cross(u, v), w);
-    const double sum = dot(u, u) + dot(v, v) + dot(w, w) + distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
+    const double sum =
+        dot(u, u) + dot(v, v) + dot(w, w) + distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
     const double mean = sum / 6;
     return mean > 0 ? std::sqrt(2.0) * volume6 / (mean * std::sqrt(mean)) : 0;
 }

@@ -69,7 +69,8 @@ class Recovery {
         std::vector<std::array<Index, 2>> edges;
         for (const Index t : missing_) {
             const Triangle& c = surface_.triangles[t];
-            for (std::size_t k = 0; k < 3; ++k) edges.push_back({std::min(c[k], c[(k + 1) % 3]), std::max(c[k], c[(k + 1) % 3])});
+            for (std::size_t k = 0; k < 3; ++k)
+                edges.push_back({std::min(c[k], c[(k + 1) % 3]), std::max(c[k], c[(k + 1) % 3])});
         }
         std::sort(edges.begin(), edges.end());
         edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
@@ -96,7 +97,8 @@ class Recovery {
             if (tag_if_there(t)) continue;
             const Triangle c = surface_.triangles[t];
             bool edges_there = true;
-            for (std::size_t k = 0; k < 3; ++k) edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
+            for (std::size_t k = 0; k < 3; ++k)
+                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
             if (edges_there && flip_in_face(c) && tag_if_there(t)) {
                 ++report_.faces_by_flips;
                 continue;
@@ -109,7 +111,8 @@ class Recovery {
             missing_.push_back(t);
             const Triangle c = surface_.triangles[t];
             bool edges_there = true;
-            for (std::size_t k = 0; k < 3; ++k) edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
+            for (std::size_t k = 0; k < 3; ++k)
+                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
             if (edges_there) split_face(t);
         }
         return missing_.empty();
@@ -129,9 +132,10 @@ class Recovery {
     /// Exactly positive volume first; among those the fattest, so that later flips stay possible.
     double quality(const Quad& q) const {
         if (complex_.orientation(q) <= 0) return 0;
-        const Vec3 &a = complex_.point(q[0]), &b = complex_.point(q[1]), &c = complex_.point(q[2]), &d = complex_.point(q[3]);
-        const double l = distance_squared(a, b) + distance_squared(a, c) + distance_squared(a, d) + distance_squared(b, c) +
-                         distance_squared(b, d) + distance_squared(c, d);
+        const Vec3 &a = complex_.point(q[0]), &b = complex_.point(q[1]), &c = complex_.point(q[2]),
+                   &d = complex_.point(q[3]);
+        const double l = distance_squared(a, b) + distance_squared(a, c) + distance_squared(a, d) +
+                         distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
         return std::max(tetrahedron_volume(a, b, c, d) / (l * std::sqrt(l)), 1e-300);
     }
 
@@ -142,7 +146,8 @@ class Recovery {
         const Index other = tet_of(code);
         if (complex_.has_ghost(t) || complex_.has_ghost(other)) return false;
         const Index* v = complex_.tet(t).v;
-        const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f], low = complex_.tet(other).v[face_of(code)];
+        const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f],
+                    low = complex_.tet(other).v[face_of(code)];
         const std::array<Quad, 3> fresh{Quad{x, y, low, top}, Quad{y, z, low, top}, Quad{z, x, low, top}};
         for (const Quad& q : fresh)
             if (complex_.orientation(q) <= 0) return false;
@@ -153,9 +158,9 @@ class Recovery {
 
     struct Crossing {
         Index tet = kNone;
-        int face = -1;                 // of tet, opposite a
-        std::array<Index, 3> on{};     // corners of that face
-        std::array<bool, 3> zero{};    // the segment passes the plane of a and side k (between on[k] and on[k + 1])
+        int face = -1;               // of tet, opposite a
+        std::array<Index, 3> on{};   // corners of that face
+        std::array<bool, 3> zero{};  // the segment passes the plane of a and side k (between on[k] and on[k + 1])
     };
 
     /// Where the segment from a to b leaves the star of a.
@@ -168,9 +173,10 @@ class Recovery {
             bool inside = true;
             for (std::size_t k = 0; k < 3 && inside; ++k) {
                 // (on[k], on[k+1], a) with the third corner: b must be on the same side of the plane.
-                const int s = orient3d(complex_.point(c.on[k]), complex_.point(c.on[(k + 1) % 3]), complex_.point(a), complex_.point(b));
-                const int reference = orient3d(complex_.point(c.on[k]), complex_.point(c.on[(k + 1) % 3]), complex_.point(a),
-                                               complex_.point(c.on[(k + 2) % 3]));
+                const int s = orient3d(complex_.point(c.on[k]), complex_.point(c.on[(k + 1) % 3]), complex_.point(a),
+                                       complex_.point(b));
+                const int reference = orient3d(complex_.point(c.on[k]), complex_.point(c.on[(k + 1) % 3]),
+                                               complex_.point(a), complex_.point(c.on[(k + 2) % 3]));
                 inside = s * reference >= 0;
                 c.zero[k] = s == 0;
             }
@@ -199,15 +205,19 @@ class Recovery {
         for (std::size_t k = 0; k < 3; ++k) {
             if (!c.zero[k] || !c.zero[(k + 1) % 3]) continue;
             const Vec3& p = complex_.point(c.on[(k + 1) % 3]);
-            throw GeometryError(fmt::format("the surface touches itself: a point at [{:.9g}, {:.9g}, {:.9g}] m lies on an edge "
-                                            "of another triangle", p.x, p.y, p.z));
+            throw GeometryError(
+                fmt::format("the surface touches itself: a point at [{:.9g}, {:.9g}, {:.9g}] m lies on an edge "
+                            "of another triangle",
+                            p.x, p.y, p.z));
         }
         fail("the surface touches itself", midpoint(complex_.point(a), complex_.point(b)));
     }
 
     [[noreturn]] void fail(const char* what, const Vec3& p) const {
-        throw FailureError(fmt::format("{} near [{:.9g}, {:.9g}, {:.9g}] m; look at the surface there, or change the surface size a "
-                                       "little", what, p.x, p.y, p.z));
+        throw FailureError(
+            fmt::format("{} near [{:.9g}, {:.9g}, {:.9g}] m; look at the surface there, or change the surface size a "
+                        "little",
+                        what, p.x, p.y, p.z));
     }
 
     /// An edge of the complex that pierces the triangle, next to its side ab; the edges of the triangle are there.
@@ -223,7 +233,8 @@ class Recovery {
     }
 
     bool pierces(Index p, Index q, Index a, Index b, Index c) const {
-        const Vec3 &pp = complex_.point(p), &pq = complex_.point(q), &pa = complex_.point(a), &pb = complex_.point(b), &pc = complex_.point(c);
+        const Vec3 &pp = complex_.point(p), &pq = complex_.point(q), &pa = complex_.point(a), &pb = complex_.point(b),
+                   &pc = complex_.point(c);
         if (orient3d(pa, pb, pc, pp) * orient3d(pa, pb, pc, pq) >= 0) return false;
         const int s = orient3d(pp, pq, pa, pb), t = orient3d(pp, pq, pb, pc), u = orient3d(pp, pq, pc, pa);
         return s != 0 && s == t && t == u;
@@ -305,7 +316,8 @@ class Recovery {
             const auto [p, q] = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
             if (p == kNone) continue;
             const Vec3 n = triangle_normal(complex_.point(c[0]), complex_.point(c[1]), complex_.point(c[2]));
-            const double hp = dot(n, complex_.point(p) - complex_.point(c[0])), hq = dot(n, complex_.point(q) - complex_.point(c[0]));
+            const double hp = dot(n, complex_.point(p) - complex_.point(c[0])),
+                         hq = dot(n, complex_.point(q) - complex_.point(c[0]));
             places.push_back(complex_.point(p) + (complex_.point(q) - complex_.point(p)) * (hp / (hp - hq)));
         }
         places.push_back((complex_.point(c[0]) + complex_.point(c[1]) + complex_.point(c[2])) / 3.0);

@@ -50,7 +50,8 @@ class Refiner {
         const std::size_t known = size_.size();
         size_.resize(complex_.points().size());
         tbb::parallel_for(tbb::blocked_range<std::size_t>(known, size_.size(), 256), [this](const auto& range) {
-            for (std::size_t v = range.begin(); v < range.end(); ++v) size_[v] = sizes_.at(complex_.point(static_cast<Index>(v)));
+            for (std::size_t v = range.begin(); v < range.end(); ++v)
+                size_[v] = sizes_.at(complex_.point(static_cast<Index>(v)));
         });
     }
 
@@ -106,11 +107,13 @@ class Refiner {
         std::sort(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) {
             return p.a != q.a ? p.a < q.a : p.b != q.b ? p.b < q.b : p.tet < q.tet;
         });
-        edges.erase(std::unique(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) { return p.a == q.a && p.b == q.b; }),
+        edges.erase(std::unique(edges.begin(), edges.end(),
+                                [](const Edge& p, const Edge& q) { return p.a == q.a && p.b == q.b; }),
                     edges.end());
         std::vector<std::vector<Candidate>> parts((edges.size() + 1023) / 1024);
         tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
-            for (std::size_t i = 1024 * k; i < std::min(edges.size(), 1024 * (k + 1)); ++i) divide(edges[i].a, edges[i].b, edges[i].tet, parts[k]);
+            for (std::size_t i = 1024 * k; i < std::min(edges.size(), 1024 * (k + 1)); ++i)
+                divide(edges[i].a, edges[i].b, edges[i].tet, parts[k]);
         });
         std::vector<Candidate> all;
         for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
@@ -128,7 +131,8 @@ class Refiner {
             const Vec3 &a = complex_.point(f.a), &b = complex_.point(f.b), &d = complex_.point(f.c);
             for (const Vec3* p : {&a, &b, &d})
                 if (distance_squared(*p, c.place) < least) return false;
-            if (f.is_tagged && dot(normalized(triangle_normal(a, b, d)), c.place - a) < kLeastHeight * c.size) return false;
+            if (f.is_tagged && dot(normalized(triangle_normal(a, b, d)), c.place - a) < kLeastHeight * c.size)
+                return false;
         }
         return true;
     }
@@ -151,8 +155,10 @@ class Refiner {
             ++n;
             cells = complex_.n_slots();
             if (max_cells_ > 0 && cells > max_cells_ + max_cells_ / 2)
-                throw FailureError(fmt::format("the sizes ask for more than {} cells, which is the limit; make the sizes larger, or "
-                                               "the limit", max_cells_));
+                throw FailureError(
+                    fmt::format("the sizes ask for more than {} cells, which is the limit; make the sizes larger, or "
+                                "the limit",
+                                max_cells_));
         }
         return n;
     }
@@ -167,7 +173,8 @@ class Refiner {
 
 }  // namespace
 
-RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context) {
+RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells,
+                                 const Context& context) {
     return Refiner(complex, sizes, max_cells, context).run();
 }
 

@@ -18,6 +18,7 @@ struct RefineReport {
 /// only where it keeps its distance from the points and boundary faces round it. Tags and their faces stay.
 /// Source of the method: P. L. George, H. Borouchaki, Delaunay Triangulation and Meshing (1998), chapter 7, with the
 /// distance filter on the cavity of each point instead of on a grid.
-RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context);
+RefineReport add_interior_points(TetComplex& complex, const SizeField& sizes, std::size_t max_cells,
+                                 const Context& context);
 
 }  // namespace anvilcast::fill

@@ -6,7 +6,7 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr int kBits = 20;
+constexpr int kBits = 16;  // 65536 steps an axis: enough to keep neighbours together
 
 /// Hilbert key from integer coordinates of kBits bits (Skilling's transposed form, then interleaved).
 std::uint64_t hilbert_key(std::array<std::uint32_t, 3> x) {
@@ -57,8 +57,8 @@ std::vector<Index> sorted_by_key(const std::vector<Vec3>& points, RoundOf round_
     std::vector<Keyed> keyed(points.size());
     for (Index i = 0; i < points.size(); ++i) {
         const Vec3 r = (points[i] - box.lo) * scale;
-        const std::uint64_t key = hilbert_key({static_cast<std::uint32_t>(r.x), static_cast<std::uint32_t>(r.y),
-                                               static_cast<std::uint32_t>(r.z)});
+        const std::uint64_t key = hilbert_key(
+            {static_cast<std::uint32_t>(r.x), static_cast<std::uint32_t>(r.y), static_cast<std::uint32_t>(r.z)});
         keyed[i] = {key | (round_of(i) << (3 * kBits)), i};
     }
     std::sort(keyed.begin(), keyed.end());

@@ -36,7 +36,8 @@ class FaceTable {
     }
     Entry& at(const std::array<Index, 3>& key, bool& is_new) {
         const std::size_t mask = entries_.size() - 1;
-        std::size_t i = (key[0] * 0x9E3779B97F4A7C15ULL ^ key[1] * 0xC2B2AE3D27D4EB4FULL ^ key[2] * 0x165667B19E3779F9ULL) >> 17;
+        std::size_t i =
+            (key[0] * 0x9E3779B97F4A7C15ULL ^ key[1] * 0xC2B2AE3D27D4EB4FULL ^ key[2] * 0x165667B19E3779F9ULL) >> 17;
         for (;; ++i) {
             Entry& e = entries_[i & mask];
             if (e.stamp != stamp_) {
@@ -95,8 +96,10 @@ bool TetComplex::peel(Index t) {
     std::array<int, 4> outer{}, inner{};
     std::size_t n_outer = 0, n_inner = 0;
     for (int f = 0; f < 4; ++f) {
-        if (tet.n[f] == kNone) outer[n_outer++] = f;
-        else if (tag(t, f) == kNone) inner[n_inner++] = f;
+        if (tet.n[f] == kNone)
+            outer[n_outer++] = f;
+        else if (tag(t, f) == kNone)
+            inner[n_inner++] = f;
     }
     if (n_outer != 2 || n_inner != 2) return false;
     for (std::size_t k = 0; k < 2; ++k) {
@@ -223,7 +226,8 @@ void TetComplex::replace(std::span<const Index> old, std::span<const Quad> fresh
                 ++open;
                 continue;
             }
-            if (e.matched) throw InternalError("tetrahedra that were put in do not fit together: a face has three sides");
+            if (e.matched)
+                throw InternalError("tetrahedra that were put in do not fit together: a face has three sides");
             e.matched = true;
             --open;
             tets_[t].n[f] = e.code;
@@ -366,12 +370,14 @@ void TetComplex::check() const {
             const Tet& other = tets_[tet_of(code)];
             if (other.is_free() || other.n[face_of(code)] != code_of(t, f) ||
                 sorted_face(tet.v, f) != sorted_face(other.v, face_of(code)))
-                throw InternalError(fmt::format("tetrahedra {} and {} do not agree on their common face", t, tet_of(code)));
+                throw InternalError(
+                    fmt::format("tetrahedra {} and {} do not agree on their common face", t, tet_of(code)));
             if (tag(t, f) != tag(tet_of(code), face_of(code)))
                 throw InternalError(fmt::format("tetrahedra {} and {} do not agree on a tag", t, tet_of(code)));
         }
         for (const Index v : tet.v)
-            if (tet_at_[v] == kNone || !tets_[tet_at_[v]].has(v)) throw InternalError(fmt::format("vertex {} has lost its tetrahedron", v));
+            if (tet_at_[v] == kNone || !tets_[tet_at_[v]].has(v))
+                throw InternalError(fmt::format("vertex {} has lost its tetrahedron", v));
     }
 }
 

@@ -37,8 +37,8 @@ class TetComplex {
     /// Marks a face, from both sides, as surface triangle `tag`.
     void set_tag(Index t, int face, Index tag);
 
-    /// Takes away a tetrahedron with just two boundary faces; its other two faces become boundary and get their tags, as if
-    /// the edge between had been flipped. False, and nothing done, when the tetrahedron is not of that kind.
+    /// Takes away a tetrahedron with just two boundary faces; its other two faces become boundary and get their tags,
+    /// as if the edge between had been flipped. False, and nothing done, when the tetrahedron is not of that kind.
     bool peel(Index t);
 
     /// All tetrahedra at a vertex, in a deterministic order. The list lives until the next call.
@@ -63,7 +63,9 @@ class TetComplex {
     const std::vector<Index>& last_filled() const { return filled_; }
 
     double volume(Index t) const;
-    int orientation(const Quad& q) const { return orient3d(points_[q[0]], points_[q[1]], points_[q[2]], points_[q[3]]); }
+    int orientation(const Quad& q) const {
+        return orient3d(points_[q[0]], points_[q[1]], points_[q[2]], points_[q[3]]);
+    }
 
     /// The tetrahedron that holds p, walking from t without crossing the boundary; kNone when the walk ends there.
     Index locate(const Vec3& p, Index from) const;

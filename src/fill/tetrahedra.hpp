@@ -59,9 +59,9 @@ Sphere undecided_sphere();
 /// Many circumspheres at once, coordinate by coordinate so that the compiler can use vector instructions.
 struct SphereBatch {
     static constexpr std::size_t kSize = 32;
-    double x[4][kSize], y[4][kSize], z[4][kSize];        // corners in
-    double cx[kSize], cy[kSize], cz[kSize];              // centres out
-    float inside_below[kSize], outside_above[kSize];     // bounds out
+    double x[4][kSize], y[4][kSize], z[4][kSize];     // corners in
+    double cx[kSize], cy[kSize], cz[kSize];           // centres out
+    float inside_below[kSize], outside_above[kSize];  // bounds out
 
     void set(std::size_t k, std::size_t corner, const Vec3& p) {
         x[corner][k] = p.x;

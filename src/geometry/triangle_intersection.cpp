@@ -77,8 +77,10 @@ bool triangles_conflict(const std::vector<Vec3>& points, const Triangle& s, cons
     std::array<Index, 3> shared{}, own_s{}, own_t{};
     std::size_t n_shared = 0, n_s = 0, n_t = 0;
     for (const Index p : s) {
-        if (std::find(t.begin(), t.end(), p) != t.end()) shared[n_shared++] = p;
-        else own_s[n_s++] = p;
+        if (std::find(t.begin(), t.end(), p) != t.end())
+            shared[n_shared++] = p;
+        else
+            own_s[n_s++] = p;
     }
     for (const Index p : t)
         if (std::find(s.begin(), s.end(), p) == s.end()) own_t[n_t++] = p;

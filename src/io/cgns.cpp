@@ -16,18 +16,24 @@ namespace anvilcast {
 namespace {
 
 constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
-constexpr std::size_t kNameLength = 32;  // of the standard
+constexpr std::size_t kNameLength = 32;      // of the standard
 constexpr const char* kZoneName = "Volume";  // families stand beside it, so it must differ from our names
 
 BCType_t bc_of(Role role) {
     switch (role) {
-        case Role::inlet: return BCInflow;
-        case Role::outlet: return BCOutflow;
-        case Role::symmetry: return BCSymmetryPlane;
-        case Role::farfield: return BCFarfield;
-        case Role::interface_: return BCGeneral;
+        case Role::inlet:
+            return BCInflow;
+        case Role::outlet:
+            return BCOutflow;
+        case Role::symmetry:
+            return BCSymmetryPlane;
+        case Role::farfield:
+            return BCFarfield;
+        case Role::interface_:
+            return BCGeneral;
         case Role::wall:
-        case Role::baffle: break;
+        case Role::baffle:
+            break;
     }
     return BCWall;
 }
@@ -37,15 +43,21 @@ Role role_of(BCType_t type) {
         case BCInflow:
         case BCInflowSubsonic:
         case BCInflowSupersonic:
-        case BCTunnelInflow: return Role::inlet;
+        case BCTunnelInflow:
+            return Role::inlet;
         case BCOutflow:
         case BCOutflowSubsonic:
         case BCOutflowSupersonic:
-        case BCTunnelOutflow: return Role::outlet;
-        case BCSymmetryPlane: return Role::symmetry;
-        case BCFarfield: return Role::farfield;
-        case BCGeneral: return Role::interface_;
-        default: return Role::wall;
+        case BCTunnelOutflow:
+            return Role::outlet;
+        case BCSymmetryPlane:
+            return Role::symmetry;
+        case BCFarfield:
+            return Role::farfield;
+        case BCGeneral:
+            return Role::interface_;
+        default:
+            return Role::wall;
     }
 }
 
@@ -100,13 +112,15 @@ class Names {
 
   private:
     // Names that other nodes beside ours have.
-    std::set<std::string> used_{kZoneName,    "Base",       "GridCoordinates", "ZoneBC",     "ZoneType",   "FamilyName", "tetrahedra",
-                                "pyramids",   "prisms",     "hexahedra",       "DataClass",  "DimensionalUnits"};
+    std::set<std::string> used_{kZoneName,  "Base",       "GridCoordinates", "ZoneBC",
+                                "ZoneType", "FamilyName", "tetrahedra",      "pyramids",
+                                "prisms",   "hexahedra",  "DataClass",       "DimensionalUnits"};
 };
 
 class CgnsWriter {
   public:
-    CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh) : file_(path, CG_MODE_WRITE, true), mesh_(mesh) {}
+    CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
+        : file_(path, CG_MODE_WRITE, true), mesh_(mesh) {}
 
     void write() {
         file_.check(cg_base_write(*file_, "Base", 3, 3, &base_));
@@ -114,7 +128,8 @@ class CgnsWriter {
         file_.check(cg_dataclass_write(Dimensional));
         file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
         const std::string region = names_.unique(mesh_.regions.at(0).name);
-        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(mesh_.points.size()), static_cast<cgsize_t>(mesh_.n_cells()), 0};
+        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(mesh_.points.size()), static_cast<cgsize_t>(mesh_.n_cells()),
+                                     0};
         file_.check(cg_zone_write(*file_, base_, kZoneName, size.data(), Unstructured, &zone_));
         int family = 0;
         file_.check(cg_family_write(*file_, base_, region.c_str(), &family));
@@ -133,18 +148,23 @@ class CgnsWriter {
         for (int axis = 0; axis < 3; ++axis) {
             for (std::size_t i = 0; i < values.size(); ++i) values[i] = mesh_.points[i][axis];
             int coordinate = 0;
-            file_.check(cg_coord_write(*file_, base_, zone_, RealDouble, kAxes[static_cast<std::size_t>(axis)], values.data(), &coordinate));
-            constexpr std::array<float, 5> kLength{0, 1, 0, 0, 0};  // exponents of mass, length, time, temperature, angle
-            file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "GridCoordinates_t", 1, "DataArray_t", coordinate, "end"));
+            file_.check(cg_coord_write(*file_, base_, zone_, RealDouble, kAxes[static_cast<std::size_t>(axis)],
+                                       values.data(), &coordinate));
+            constexpr std::array<float, 5> kLength{0, 1, 0, 0,
+                                                   0};  // exponents of mass, length, time, temperature, angle
+            file_.check(
+                cg_goto(*file_, base_, "Zone_t", zone_, "GridCoordinates_t", 1, "DataArray_t", coordinate, "end"));
             file_.check(cg_exponents_write(RealSingle, kLength.data()));
         }
     }
 
-    void write_section(const std::string& name, ElementType_t type, std::size_t n, const std::vector<cgsize_t>& points) {
+    void write_section(const std::string& name, ElementType_t type, std::size_t n,
+                       const std::vector<cgsize_t>& points) {
         if (n == 0) return;
         int section = 0;
         const auto last = next_ + static_cast<cgsize_t>(n) - 1;
-        file_.check(cg_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0, points.data(), &section));
+        file_.check(
+            cg_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0, points.data(), &section));
         next_ = last + 1;
     }
 
@@ -174,11 +194,13 @@ class CgnsWriter {
                 if (face.size() == corners)
                     for (const Index p : face) points.push_back(static_cast<cgsize_t>(p) + 1);
             }
-            write_section(range[0] == next_ ? name : names_.unique(name + "-quads"), corners == 3 ? TRI_3 : QUAD_4, points.size() / corners, points);
+            write_section(range[0] == next_ ? name : names_.unique(name + "-quads"), corners == 3 ? TRI_3 : QUAD_4,
+                          points.size() / corners, points);
         }
         range[1] = next_ - 1;
         int bc = 0, family = 0, family_bc = 0;
-        file_.check(cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
+        file_.check(
+            cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
         file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, FaceCenter));
         file_.check(cg_family_write(*file_, base_, name.c_str(), &family));
         file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(zone.role), &family_bc));
@@ -207,7 +229,8 @@ class CgnsReader {
         std::array<char, 33> name{};
         std::array<cgsize_t, 9> size{};
         file_.check(cg_zone_read(*file_, 1, 1, name.data(), size.data()));
-        if (size[0] <= 0 || size[1] <= 0 || static_cast<std::uint64_t>(size[0]) >= kNone) wrong("its sizes make no sense");
+        if (size[0] <= 0 || size[1] <= 0 || static_cast<std::uint64_t>(size[0]) >= kNone)
+            wrong("its sizes make no sense");
         out_.regions.push_back({region_name(name.data()), RegionKind::fluid});
         read_points(size[0]);
         read_bcs();
@@ -234,7 +257,8 @@ class CgnsReader {
         constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
         cgsize_t first = 1;
         for (int axis = 0; axis < 3; ++axis) {
-            file_.check(cg_coord_read(*file_, 1, 1, kAxes[static_cast<std::size_t>(axis)], RealDouble, &first, &n, values.data()));
+            file_.check(cg_coord_read(*file_, 1, 1, kAxes[static_cast<std::size_t>(axis)], RealDouble, &first, &n,
+                                      values.data()));
             for (std::size_t i = 0; i < values.size(); ++i) out_.points[i][axis] = values[i];
         }
         for (const Vec3& p : out_.points)
@@ -253,7 +277,8 @@ class CgnsReader {
             std::array<int, 3> normal_index{};
             cgsize_t n = 0, normal_size = 0;
             int n_data = 0;
-            file_.check(cg_boco_info(*file_, 1, 1, b, name.data(), &type, &set, &n, normal_index.data(), &normal_size, &normal_type, &n_data));
+            file_.check(cg_boco_info(*file_, 1, 1, b, name.data(), &type, &set, &n, normal_index.data(), &normal_size,
+                                     &normal_type, &n_data));
             std::vector<cgsize_t> list(static_cast<std::size_t>(std::max<cgsize_t>(n, 0)));
             file_.check(cg_boco_read(*file_, 1, 1, b, list.data(), nullptr));
             const auto zone = static_cast<Index>(out_.zones.size());
@@ -269,7 +294,8 @@ class CgnsReader {
     }
 
     Index zone_of(cgsize_t element) const {
-        auto it = std::upper_bound(ranges_.begin(), ranges_.end(), element, [](cgsize_t e, const Range& r) { return e < r.first; });
+        auto it = std::upper_bound(ranges_.begin(), ranges_.end(), element,
+                                   [](cgsize_t e, const Range& r) { return e < r.first; });
         return it == ranges_.begin() || (--it)->last < element ? kNone : it->zone;
     }
 
@@ -282,8 +308,11 @@ class CgnsReader {
         file_.check(cg_ElementDataSize(*file_, 1, 1, s, &size));
         int corners = 0;
         file_.check(cg_npe(type, &corners));
-        if (corners <= 0) wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", name.data(), cg_ElementTypeName(type)));
-        if (last < first || size != (last - first + 1) * corners) wrong(fmt::format("section \"{}\" is damaged", name.data()));
+        if (corners <= 0)
+            wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", name.data(),
+                              cg_ElementTypeName(type)));
+        if (last < first || size != (last - first + 1) * corners)
+            wrong(fmt::format("section \"{}\" is damaged", name.data()));
         std::vector<cgsize_t> points(static_cast<std::size_t>(size));
         file_.check(cg_elements_read(*file_, 1, 1, s, points.data(), nullptr));
         const auto element = std::find(kElementOf.begin(), kElementOf.end(), type);
@@ -300,14 +329,16 @@ class CgnsReader {
                 out_.boundary_offsets.push_back(out_.boundary_points.size());
                 out_.boundary_zone.push_back(zone);
             } else {
-                wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", name.data(), cg_ElementTypeName(type)));
+                wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", name.data(),
+                                  cg_ElementTypeName(type)));
             }
         }
     }
 
     void append(const cgsize_t* points, int n, std::vector<Index>& to) const {
         for (int k = 0; k < n; ++k) {
-            if (points[k] < 1 || points[k] > static_cast<cgsize_t>(out_.points.size())) wrong(fmt::format("an element refers to point {}, which is not there", points[k]));
+            if (points[k] < 1 || points[k] > static_cast<cgsize_t>(out_.points.size()))
+                wrong(fmt::format("an element refers to point {}, which is not there", points[k]));
             to.push_back(static_cast<Index>(points[k] - 1));
         }
     }
@@ -325,14 +356,16 @@ class CgnsReader {
 }  // namespace
 
 void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh) {
-    if (mesh.regions.size() != 1) throw FailureError("a mesh of several regions cannot be written to CGNS by this version");
+    if (mesh.regions.size() != 1)
+        throw FailureError("a mesh of several regions cannot be written to CGNS by this version");
     io::PendingFile pending(file);
     CgnsWriter(pending.path(), mesh).write();
     pending.commit();
 }
 
 VolumeMesh read_cgns(const std::filesystem::path& file) {
-    if (io::read_file(file, 8) != "\x89HDF\r\n\x1a\n") throw InputError(fmt::format("{}: this is no CGNS file (it is not in HDF5 form)", file.string()));
+    if (io::read_file(file, 8) != "\x89HDF\r\n\x1a\n")
+        throw InputError(fmt::format("{}: this is no CGNS file (it is not in HDF5 form)", file.string()));
     try {
         return assemble_mesh(CgnsReader(file).read());
     } catch (const InputError& e) {

@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <anvilcast/errors.hpp>
 #include <algorithm>
+#include <anvilcast/errors.hpp>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
@@ -24,7 +24,8 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
     std::error_code code;
     const auto status = std::filesystem::status(file, code);
     if (!std::filesystem::exists(status))
-        throw InputError(fmt::format("{}: no such file; check the path (it is taken from the current directory)", file.string()));
+        throw InputError(
+            fmt::format("{}: no such file; check the path (it is taken from the current directory)", file.string()));
     if (std::filesystem::is_directory(status))
         throw InputError(fmt::format("{}: is a directory, a file was expected", file.string()));
     File in(std::fopen(file.c_str(), "rb"));
@@ -36,7 +37,8 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
         if (n == 0) break;
         content.append(block, 0, n);
     }
-    if (std::ferror(in.get()) != 0) throw InputError(fmt::format("{}: reading failed: {}", file.string(), std::strerror(errno)));
+    if (std::ferror(in.get()) != 0)
+        throw InputError(fmt::format("{}: reading failed: {}", file.string(), std::strerror(errno)));
     if (content.empty()) throw InputError(fmt::format("{}: the file is empty", file.string()));
     return content;
 }

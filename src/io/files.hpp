@@ -11,7 +11,8 @@ namespace anvilcast::io {
 
 /// The content of a regular file. Throws InputError when it is missing, a directory, unreadable or empty.
 /// At most `most` bytes of it.
-ANVILCAST_API std::string read_file(const std::filesystem::path& file, std::size_t most = std::numeric_limits<std::size_t>::max());
+ANVILCAST_API std::string read_file(const std::filesystem::path& file,
+                                    std::size_t most = std::numeric_limits<std::size_t>::max());
 
 /// A file in the making, beside its final place. commit() renames it; without that it is removed.
 class ANVILCAST_API PendingFile {

@@ -37,12 +37,14 @@ bool starts_with_word(std::string_view text, std::string_view word) {
 std::string_view trimmed(std::string_view s) {
     constexpr std::string_view kBlank = " \t\r\n\v\f";
     const auto first = s.find_first_not_of(kBlank);
-    return first == std::string_view::npos ? std::string_view() : s.substr(first, s.find_last_not_of(kBlank) - first + 1);
+    return first == std::string_view::npos ? std::string_view()
+                                           : s.substr(first, s.find_last_not_of(kBlank) - first + 1);
 }
 
 /// A file is binary when its size is what its triangle count says, even if it begins with "solid".
 bool is_binary(std::string_view content) {
-    if (content.size() >= kBinaryHead && content.size() == kBinaryHead + kBinaryTriangle * std::uint64_t{binary_count(content)})
+    if (content.size() >= kBinaryHead &&
+        content.size() == kBinaryHead + kBinaryTriangle * std::uint64_t{binary_count(content)})
         return true;
     return !starts_with_word(trimmed(content.substr(0, 400)), "solid");
 }
@@ -51,7 +53,8 @@ bool is_binary(std::string_view content) {
 double to_metres(double value, const LengthUnit& unit, const std::string& place) {
     const double metres = value * unit.metres;
     if (!std::isfinite(value) || std::abs(metres) > kMaxCoordinate)
-        throw InputError(fmt::format("{}: coordinate {} is not a usable number; export the surface again", place, value));
+        throw InputError(
+            fmt::format("{}: coordinate {} is not a usable number; export the surface again", place, value));
     return std::abs(metres) < kMinCoordinate ? 0.0 : metres;
 }
 
@@ -61,7 +64,8 @@ std::string stem_of(const std::string& name) {
 }
 
 Index zone_named(Surface& surface, const std::string& name) {
-    const auto it = std::find_if(surface.zones.begin(), surface.zones.end(), [&](const Zone& z) { return z.name == name; });
+    const auto it =
+        std::find_if(surface.zones.begin(), surface.zones.end(), [&](const Zone& z) { return z.name == name; });
     if (it != surface.zones.end()) return static_cast<Index>(it - surface.zones.begin());
     surface.zones.push_back({name, Role::wall});
     return static_cast<Index>(surface.zones.size() - 1);
@@ -76,13 +80,17 @@ void add_triangle(Surface& surface, const std::array<Vec3, 3>& corners, Index zo
 
 Surface parse_binary(std::string_view content, const std::string& name, const LengthUnit& unit) {
     if (content.size() < kBinaryHead)
-        throw InputError(fmt::format("{}: {} bytes are too few for an STL file, and it does not begin with \"solid\"; "
-                                     "is it an STL file?", name, content.size()));
+        throw InputError(
+            fmt::format("{}: {} bytes are too few for an STL file, and it does not begin with \"solid\"; "
+                        "is it an STL file?",
+                        name, content.size()));
     const std::uint64_t n = binary_count(content);
     const std::uint64_t held = (content.size() - kBinaryHead) / kBinaryTriangle;
     if (n > held)
-        throw InputError(fmt::format("{}: truncated, or no STL file: its head announces {} triangles, the file holds {}; "
-                                     "copy or export it again", name, n, held));
+        throw InputError(
+            fmt::format("{}: truncated, or no STL file: its head announces {} triangles, the file holds {}; "
+                        "copy or export it again",
+                        name, n, held));
     Surface surface;
     const Index zone = zone_named(surface, stem_of(name));
     surface.points.reserve(3 * n);
@@ -93,7 +101,8 @@ Surface parse_binary(std::string_view content, const std::string& name, const Le
         std::array<Vec3, 3> corners;
         for (std::size_t k = 0; k < 9; ++k) {
             const double value = static_cast<double>(numbers[k + 3]);
-            if (!std::isfinite(value)) throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", name, t + 1));
+            if (!std::isfinite(value))
+                throw InputError(fmt::format("{}: triangle {} has a coordinate that is no number", name, t + 1));
             corners[k / 3][static_cast<int>(k % 3)] = to_metres(value, unit, name);
         }
         add_triangle(surface, corners, zone);
@@ -110,9 +119,12 @@ class AsciiReader {
     Surface read() {
         while (at_ < content_.size()) {
             const std::string_view line = next_line();
-            if (starts_with_word(line, "solid")) begin_solid(trimmed(line.substr(5)));
-            else if (starts_with_word(line, "vertex")) add_vertex(trimmed(line.substr(6)));
-            else if (starts_with_word(line, "endloop") || starts_with_word(line, "endfacet")) end_loop();
+            if (starts_with_word(line, "solid"))
+                begin_solid(trimmed(line.substr(5)));
+            else if (starts_with_word(line, "vertex"))
+                add_vertex(trimmed(line.substr(6)));
+            else if (starts_with_word(line, "endloop") || starts_with_word(line, "endfacet"))
+                end_loop();
             else if (!line.empty() && !starts_with_word(line, "facet") && !starts_with_word(line, "outer") &&
                      !starts_with_word(line, "endsolid"))
                 fail(fmt::format("\"{}\" is not a line of an STL file", line.substr(0, 40)));
@@ -179,7 +191,8 @@ std::string ascii_content(const Surface& surface, const LengthUnit& unit) {
         fmt::format_to(out, "solid {}\n", surface.zones[z].name);
         for (Index t = 0; t < surface.triangles.size(); ++t) {
             if (surface.zone_of[t] != z) continue;
-            const Vec3 n = normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
+            const Vec3 n =
+                normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
             fmt::format_to(out, "facet normal {:.6g} {:.6g} {:.6g}\nouter loop\n", n.x, n.y, n.z);
             for (int k = 0; k < 3; ++k) {
                 const Vec3 p = surface.corner(t, k) / unit.metres;
@@ -200,11 +213,13 @@ std::string binary_content(const Surface& surface, const LengthUnit& unit) {
     std::memcpy(bytes.data() + 80, &n, 4);
     for (Index t = 0; t < n; ++t) {
         std::array<float, 12> numbers{};
-        const Vec3 normal = normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
+        const Vec3 normal =
+            normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
         for (int axis = 0; axis < 3; ++axis) {
             numbers[static_cast<std::size_t>(axis)] = static_cast<float>(normal[axis]);
             for (int k = 0; k < 3; ++k)
-                numbers[static_cast<std::size_t>(3 + 3 * k + axis)] = static_cast<float>(surface.corner(t, k)[axis] / unit.metres);
+                numbers[static_cast<std::size_t>(3 + 3 * k + axis)] =
+                    static_cast<float>(surface.corner(t, k)[axis] / unit.metres);
         }
         std::memcpy(bytes.data() + kBinaryHead + kBinaryTriangle * t, numbers.data(), 48);
     }

@@ -29,7 +29,8 @@ std::string compressed(const void* data, std::size_t bytes) {
         const std::size_t size = std::min(kBlock, bytes - k * kBlock);
         uLongf length = compressBound(size);
         blocks[k].resize(length);
-        compress2(reinterpret_cast<Bytef*>(blocks[k].data()), &length, static_cast<const Bytef*>(data) + k * kBlock, size, 3);
+        compress2(reinterpret_cast<Bytef*>(blocks[k].data()), &length, static_cast<const Bytef*>(data) + k * kBlock,
+                  size, 3);
         blocks[k].resize(length);
     });
     std::vector<std::uint64_t> head{n, kBlock, bytes % kBlock};
@@ -45,8 +46,9 @@ class VtuWriter {
 
     std::string write() {
         const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_inner_faces();
-        head_ = "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\" "
-                "header_type=\"UInt64\" compressor=\"vtkZLibDataCompressor\">\n<UnstructuredGrid>\n<FieldData>\n";
+        head_ =
+            "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\" "
+            "header_type=\"UInt64\" compressor=\"vtkZLibDataCompressor\">\n<UnstructuredGrid>\n<FieldData>\n";
         std::vector<std::string> names, roles, regions;
         for (const BoundaryZone& z : mesh_.zones) {
             names.push_back(z.name);
@@ -56,8 +58,8 @@ class VtuWriter {
         add_strings("zone names", names);
         add_strings("zone roles", roles);
         add_strings("region names", regions);
-        head_ += fmt::format("</FieldData>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n", mesh_.points.size(),
-                             mesh_.n_cells() + n_boundary);
+        head_ += fmt::format("</FieldData>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n",
+                             mesh_.points.size(), mesh_.n_cells() + n_boundary);
         add("Float64", "points", 3, mesh_.points);
         head_ += "</Points>\n<Cells>\n";
         add_cells();
@@ -70,13 +72,15 @@ class VtuWriter {
   private:
     template <typename T>
     void add(const char* type, const char* name, int components, const std::vector<T>& values) {
-        head_ += fmt::format("<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"appended\" offset=\"{}\"/>\n", type, name,
-                             components, data_.size());
+        head_ += fmt::format(
+            "<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"appended\" offset=\"{}\"/>\n", type,
+            name, components, data_.size());
         data_ += compressed(values.data(), values.size() * sizeof(T));
     }
 
     void add_strings(const char* name, const std::vector<std::string>& values) {
-        head_ += fmt::format("<DataArray type=\"String\" Name=\"{}\" NumberOfTuples=\"{}\" format=\"ascii\">\n", name, values.size());
+        head_ += fmt::format("<DataArray type=\"String\" Name=\"{}\" NumberOfTuples=\"{}\" format=\"ascii\">\n", name,
+                             values.size());
         for (const std::string& s : values) {
             for (const char c : s) head_ += fmt::format("{} ", static_cast<unsigned char>(c));
             head_ += "0\n";
@@ -88,7 +92,8 @@ class VtuWriter {
         std::vector<std::int64_t> connectivity, offsets;
         std::vector<std::uint8_t> types;
         for (std::size_t c = 0; c < mesh_.n_cells(); ++c) {
-            if (mesh_.cell_types[c] == CellType::polyhedron) throw FailureError("polyhedra cannot be written to VTU by this version");
+            if (mesh_.cell_types[c] == CellType::polyhedron)
+                throw FailureError("polyhedra cannot be written to VTU by this version");
             auto cell = mesh_.cell(c);
             connectivity.insert(connectivity.end(), cell.begin(), cell.end());
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
@@ -110,7 +115,8 @@ class VtuWriter {
         zone.resize(mesh_.n_cells() + mesh_.n_faces() - mesh_.n_inner_faces(), -1);
         for (std::size_t z = 0; z < mesh_.zones.size(); ++z)
             for (std::size_t k = 0; k < mesh_.zones[z].n_faces; ++k)
-                zone[mesh_.n_cells() + mesh_.zones[z].first_face - mesh_.n_inner_faces() + k] = static_cast<std::int32_t>(z);
+                zone[mesh_.n_cells() + mesh_.zones[z].first_face - mesh_.n_inner_faces() + k] =
+                    static_cast<std::int32_t>(z);
         for (std::size_t f = mesh_.n_inner_faces(); f < mesh_.n_faces(); ++f)
             region.push_back(static_cast<std::int32_t>(mesh_.cell_region[mesh_.owner[f]]));
         add("Int32", "zone", 1, zone);
@@ -134,7 +140,8 @@ class VtuReader {
         const pugi::xml_parse_result parsed = xml_.load_string(head.c_str());
         if (!parsed) wrong(fmt::format("the XML is damaged: {}", parsed.description()));
         const pugi::xml_node top = xml_.child("VTKFile");
-        if (std::string_view(top.attribute("header_type").value()) != "UInt64" || std::string_view(top.attribute("byte_order").value()) != "LittleEndian")
+        if (std::string_view(top.attribute("header_type").value()) != "UInt64" ||
+            std::string_view(top.attribute("byte_order").value()) != "LittleEndian")
             wrong("only little-endian files with 64-bit headers are read");
         is_compressed_ = !top.attribute("compressor").empty();
         grid_ = top.child("UnstructuredGrid");
@@ -144,8 +151,10 @@ class VtuReader {
 
     CellsAndBoundary read() {
         CellsAndBoundary out;
-        const std::vector<std::string> zones = strings("zone names"), roles = strings("zone roles"), regions = strings("region names");
-        for (std::size_t z = 0; z < zones.size(); ++z) out.zones.push_back({zones[z], z < roles.size() ? parse_role(roles[z]) : Role::wall});
+        const std::vector<std::string> zones = strings("zone names"), roles = strings("zone roles"),
+                                       regions = strings("region names");
+        for (std::size_t z = 0; z < zones.size(); ++z)
+            out.zones.push_back({zones[z], z < roles.size() ? parse_role(roles[z]) : Role::wall});
         for (const std::string& r : regions) out.regions.push_back({r, RegionKind::fluid});
         if (out.regions.empty()) out.regions.push_back({"fluid", RegionKind::fluid});
         out.points = array<Vec3>(piece_.child("Points").child("DataArray"), "Float64");
@@ -199,7 +208,8 @@ class VtuReader {
         if (node.attribute("type").value() != type || std::string_view(node.attribute("format").value()) != "appended")
             wrong(fmt::format("the array \"{}\" is not of type {} and appended", node.attribute("Name").value(), type));
         const std::string bytes = payload(data_ + static_cast<std::size_t>(node.attribute("offset").as_ullong()));
-        if (bytes.size() % sizeof(T) != 0) wrong(fmt::format("the array \"{}\" has a broken length", node.attribute("Name").value()));
+        if (bytes.size() % sizeof(T) != 0)
+            wrong(fmt::format("the array \"{}\" has a broken length", node.attribute("Name").value()));
         std::vector<T> out(bytes.size() / sizeof(T));
         if (!bytes.empty()) std::memcpy(static_cast<void*>(out.data()), bytes.data(), bytes.size());
         return out;
@@ -212,7 +222,8 @@ class VtuReader {
             return content_.substr(at + 8, n);
         }
         const std::uint64_t n_blocks = number_at(at), block = number_at(at + 8), last = number_at(at + 16);
-        if (n_blocks > content_.size() / 8 || block > (std::uint64_t{1} << 32) || last > block) wrong("an array's head makes no sense");
+        if (n_blocks > content_.size() / 8 || block > (std::uint64_t{1} << 32) || last > block)
+            wrong("an array's head makes no sense");
         std::string out;
         std::size_t place = at + 24 + 8 * n_blocks;
         for (std::uint64_t k = 0; k < n_blocks; ++k) {
@@ -224,7 +235,8 @@ class VtuReader {
             const std::size_t start = out.size();
             out.resize(start + full);
             uLongf length = full;
-            if (uncompress(reinterpret_cast<Bytef*>(out.data() + start), &length, reinterpret_cast<const Bytef*>(content_.data() + place), size) != Z_OK ||
+            if (uncompress(reinterpret_cast<Bytef*>(out.data() + start), &length,
+                           reinterpret_cast<const Bytef*>(content_.data() + place), size) != Z_OK ||
                 length != full)
                 wrong("the compressed data is damaged");
             place += size;
@@ -239,29 +251,37 @@ class VtuReader {
         const auto types = array<std::uint8_t>(named(cells, "types"), "UInt8");
         const auto zone = array<std::int32_t>(named(data, "zone"), "Int32");
         const auto region = array<std::int32_t>(named(data, "region"), "Int32");
-        if (offsets.size() != types.size() || zone.size() != types.size() || region.size() != types.size()) wrong("the cell arrays differ in length");
+        if (offsets.size() != types.size() || zone.size() != types.size() || region.size() != types.size())
+            wrong("the cell arrays differ in length");
         std::int64_t first = 0;
         for (std::size_t c = 0; c < types.size(); ++c) {
             const std::int64_t end = offsets[c];
-            if (end < first || end > static_cast<std::int64_t>(connectivity.size())) wrong("the cell offsets make no sense");
+            if (end < first || end > static_cast<std::int64_t>(connectivity.size()))
+                wrong("the cell offsets make no sense");
             const auto type = std::find(kVtkType.begin(), kVtkType.end(), types[c]);
             const bool is_cell = type != kVtkType.end();
-            const int expected = is_cell ? n_corners(static_cast<CellType>(type - kVtkType.begin())) : types[c] == kVtkTriangle ? 3 : types[c] == kVtkQuad ? 4 : -1;
+            const int expected = is_cell                    ? n_corners(static_cast<CellType>(type - kVtkType.begin()))
+                                 : types[c] == kVtkTriangle ? 3
+                                 : types[c] == kVtkQuad     ? 4
+                                                            : -1;
             if (end - first != expected) wrong(fmt::format("cell {} of type {} is not read", c, types[c]));
             std::vector<Index>& points = is_cell ? out.cell_points : out.boundary_points;
             for (std::int64_t k = first; k < end; ++k) {
                 const std::int64_t p = connectivity[static_cast<std::size_t>(k)];
-                if (p < 0 || p >= static_cast<std::int64_t>(out.points.size())) wrong(fmt::format("cell {} refers to point {}, which is not there", c, p));
+                if (p < 0 || p >= static_cast<std::int64_t>(out.points.size()))
+                    wrong(fmt::format("cell {} refers to point {}, which is not there", c, p));
                 points.push_back(static_cast<Index>(p));
             }
             first = end;
             if (is_cell) {
-                if (region[c] < 0 || region[c] >= static_cast<std::int32_t>(out.regions.size())) wrong(fmt::format("cell {} is in no region", c));
+                if (region[c] < 0 || region[c] >= static_cast<std::int32_t>(out.regions.size()))
+                    wrong(fmt::format("cell {} is in no region", c));
                 out.cell_types.push_back(static_cast<CellType>(type - kVtkType.begin()));
                 out.cell_offsets.push_back(points.size());
                 out.cell_region.push_back(static_cast<Index>(region[c]));
             } else {
-                if (zone[c] < 0 || zone[c] >= static_cast<std::int32_t>(out.zones.size())) wrong(fmt::format("boundary face {} is in no zone", c));
+                if (zone[c] < 0 || zone[c] >= static_cast<std::int32_t>(out.zones.size()))
+                    wrong(fmt::format("boundary face {} is in no zone", c));
                 out.boundary_offsets.push_back(points.size());
                 out.boundary_zone.push_back(static_cast<Index>(zone[c]));
             }
@@ -277,7 +297,9 @@ class VtuReader {
 
 }  // namespace
 
-void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh) { io::write_file(file, VtuWriter(mesh).write()); }
+void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh) {
+    io::write_file(file, VtuWriter(mesh).write());
+}
 
 VolumeMesh read_vtu(const std::filesystem::path& file) {
     CellsAndBoundary cells = VtuReader(io::read_file(file), file.string()).read();
@@ -291,7 +313,8 @@ VolumeMesh read_vtu(const std::filesystem::path& file) {
 namespace {
 std::string lower_ending(const std::filesystem::path& file) {
     std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(), [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
     return ending;
 }
 }  // namespace
@@ -300,14 +323,16 @@ VolumeMesh read_mesh(const std::filesystem::path& file) {
     const std::string ending = lower_ending(file);
     if (ending == ".cgns") return read_cgns(file);
     if (ending == ".vtu") return read_vtu(file);
-    throw InputError(fmt::format("{}: a volume mesh is read from .cgns or .vtu, not from \"{}\"", file.string(), ending));
+    throw InputError(
+        fmt::format("{}: a volume mesh is read from .cgns or .vtu, not from \"{}\"", file.string(), ending));
 }
 
 void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh) {
     const std::string ending = lower_ending(file);
     if (ending == ".cgns") return write_cgns(file, mesh);
     if (ending == ".vtu") return write_vtu(file, mesh);
-    throw InputError(fmt::format("{}: a volume mesh is written to .cgns or .vtu, not to \"{}\"", file.string(), ending));
+    throw InputError(
+        fmt::format("{}: a volume mesh is written to .cgns or .vtu, not to \"{}\"", file.string(), ending));
 }
 
 Surface boundary_surface(const VolumeMesh& mesh) {

@@ -45,7 +45,8 @@ std::vector<Side> all_sides(const CellsAndBoundary& in) {
     }
     for (Index b = 0; b < in.boundary_zone.size(); ++b)
         sides.push_back({sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
-                                     in.boundary_offsets[b + 1] - in.boundary_offsets[b]}), b, 0, true});
+                                     in.boundary_offsets[b + 1] - in.boundary_offsets[b]}),
+                         b, 0, true});
     tbb::parallel_sort(sides.begin(), sides.end());
     return sides;
 }
@@ -53,10 +54,12 @@ std::vector<Side> all_sides(const CellsAndBoundary& in) {
 void check_points(const CellsAndBoundary& in) {
     for (std::size_t k = 0; k < in.cell_points.size(); ++k)
         if (in.cell_points[k] >= in.points.size())
-            throw InputError(fmt::format("a cell refers to point {}, but there are only {} points", in.cell_points[k], in.points.size()));
+            throw InputError(fmt::format("a cell refers to point {}, but there are only {} points", in.cell_points[k],
+                                         in.points.size()));
     for (const Index p : in.boundary_points)
         if (p >= in.points.size())
-            throw InputError(fmt::format("a boundary face refers to point {}, but there are only {} points", p, in.points.size()));
+            throw InputError(
+                fmt::format("a boundary face refers to point {}, but there are only {} points", p, in.points.size()));
 }
 
 std::string place_of(const CellsAndBoundary& in, const std::array<Index, 4>& key) {
@@ -78,17 +81,21 @@ std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vecto
         while (j < sides.size() && sides[j].key == sides[i].key) ++j;
         std::size_t n_cells = 0, n_boundary = 0;
         for (std::size_t k = i; k < j; ++k) ++(sides[k].is_boundary ? n_boundary : n_cells);
-        if (n_cells > 2) throw InputError(fmt::format("{} cells share one face {}", n_cells, place_of(in, sides[i].key)));
-        if (n_cells == 0) throw InputError(fmt::format("a boundary face {} belongs to no cell", place_of(in, sides[i].key)));
+        if (n_cells > 2)
+            throw InputError(fmt::format("{} cells share one face {}", n_cells, place_of(in, sides[i].key)));
+        if (n_cells == 0)
+            throw InputError(fmt::format("a boundary face {} belongs to no cell", place_of(in, sides[i].key)));
         if (n_cells == 1 && n_boundary == 0)
             throw InputError(fmt::format("an outer face {} is in no zone", place_of(in, sides[i].key)));
         if (n_boundary > (n_cells == 1 ? 1U : 2U))
-            throw InputError(fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
+            throw InputError(
+                fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
         if (n_boundary == 0) {
             faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
         } else {
             for (std::size_t k = 0; k < n_cells; ++k)
-                faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell, kNone, sides[i + k].face});
+                faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell,
+                                 kNone, sides[i + k].face});
         }
         i = j;
     }
@@ -145,7 +152,8 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     for (std::size_t f = 0; f < faces.size(); ++f) {
         const FaceRecord& face = faces[f];
         const std::span<const Index> cell = mesh.cell(face.owner);
-        for (const int k : cell_faces(mesh.cell_types[face.owner])[face.face]) mesh.face_points.push_back(cell[static_cast<std::size_t>(k)]);
+        for (const int k : cell_faces(mesh.cell_types[face.owner])[face.face])
+            mesh.face_points.push_back(cell[static_cast<std::size_t>(k)]);
         mesh.face_offsets.push_back(mesh.face_points.size());
         mesh.owner.push_back(face.owner);
         if (face.zone == kNone) {

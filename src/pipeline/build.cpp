@@ -23,7 +23,8 @@ class Stopwatch {
         const auto now = Clock::now();
         rusage usage{};
         getrusage(RUSAGE_SELF, &usage);
-        costs_.push_back({stage, std::chrono::duration<double>(now - start_).count(), static_cast<double>(usage.ru_maxrss) / 1024});
+        costs_.push_back(
+            {stage, std::chrono::duration<double>(now - start_).count(), static_cast<double>(usage.ru_maxrss) / 1024});
         start_ = now;
     }
 
@@ -36,7 +37,8 @@ class Stopwatch {
 void append(Surface& all, const Surface& part) {
     const auto first_point = static_cast<Index>(all.points.size()), first_zone = static_cast<Index>(all.zones.size());
     all.points.insert(all.points.end(), part.points.begin(), part.points.end());
-    for (const Triangle& t : part.triangles) all.triangles.push_back({t[0] + first_point, t[1] + first_point, t[2] + first_point});
+    for (const Triangle& t : part.triangles)
+        all.triangles.push_back({t[0] + first_point, t[1] + first_point, t[2] + first_point});
     for (const Index z : part.zone_of) all.zone_of.push_back(z + first_zone);
     all.zones.insert(all.zones.end(), part.zones.begin(), part.zones.end());
 }
@@ -77,7 +79,8 @@ void name_zones(Surface& s, const Case& c, std::vector<std::string>& warnings) {
         const Index nearest = rule.near ? s.zone_of[tree.closest(*rule.near).triangle] : kNone;
         std::size_t n = 0;
         for (Index z = 0; z < s.zones.size(); ++z) {
-            if (named[z] || (rule.near && z != nearest) || (rule.matches && !matches_pattern(before[z].name, *rule.matches)) ||
+            if (named[z] || (rule.near && z != nearest) ||
+                (rule.matches && !matches_pattern(before[z].name, *rule.matches)) ||
                 (rule.inside_box && !contains(*rule.inside_box, boxes[z])))
                 continue;
             named[z] = true;
@@ -87,8 +90,9 @@ void name_zones(Surface& s, const Case& c, std::vector<std::string>& warnings) {
         if (n == 0) {
             std::string names;
             for (const Zone& z : before) names += (names.empty() ? "" : ", ") + z.name;
-            warnings.push_back(fmt::format("{}, line {}: the rule for zone \"{}\" fits no zone that is still unnamed; the zones are {}",
-                                           c.file.string(), rule.line, rule.name, names));
+            warnings.push_back(fmt::format(
+                "{}, line {}: the rule for zone \"{}\" fits no zone that is still unnamed; the zones are {}",
+                c.file.string(), rule.line, rule.name, names));
         }
     }
     merge_equal_zones(s);
@@ -104,11 +108,12 @@ std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
         try {
             at = pick_opening(all, spec.near, c.unit);
         } catch (const GeometryError& e) {
-            throw GeometryError(fmt::format("{}, line {}: [[opening]] \"{}\": {}", c.file.string(), spec.line, spec.name, e.what()));
+            throw GeometryError(
+                fmt::format("{}, line {}: [[opening]] \"{}\": {}", c.file.string(), spec.line, spec.name, e.what()));
         }
         if (!taken_by[at].empty())
-            throw GeometryError(fmt::format("{}, line {}: [[opening]] \"{}\" picks the same opening as \"{}\"", c.file.string(), spec.line,
-                                            spec.name, taken_by[at]));
+            throw GeometryError(fmt::format("{}, line {}: [[opening]] \"{}\" picks the same opening as \"{}\"",
+                                            c.file.string(), spec.line, spec.name, taken_by[at]));
         taken_by[at] = spec.name;
         chosen.push_back(all[at]);
         chosen.back().zone = {spec.name, spec.role};
@@ -120,7 +125,8 @@ void warn_of_unused_openings(const Domain& domain, const Case& c, std::vector<st
     for (const OpeningSpec& spec : c.openings) {
         const auto& zones = domain.boundary.zones;
         if (std::none_of(zones.begin(), zones.end(), [&](const Zone& z) { return z.name == spec.name; }))
-            warnings.push_back(fmt::format("opening \"{}\" does not touch the region \"{}\"", spec.name, c.region.name));
+            warnings.push_back(
+                fmt::format("opening \"{}\" does not touch the region \"{}\"", spec.name, c.region.name));
     }
 }
 
@@ -157,12 +163,14 @@ BuildResult build(const Case& c, const Context& context) {
     FillOptions options;
     options.region = {c.region.name, c.region.kind};
     options.max_cells = c.limits.cells ? static_cast<std::size_t>(*c.limits.cells) : 0;
-    result.mesh = fill_with_tetrahedra(surface, size_field_of_mesh(surface.surface, c.sizing), options, context, &result.fill);
+    result.mesh =
+        fill_with_tetrahedra(surface, size_field_of_mesh(surface.surface, c.sizing), options, context, &result.fill);
     watch.lap("fill");
 
     context.report("assess", "validity", 0);
     if (const auto faults = find_faults(result.mesh); !faults.empty())
-        throw InternalError(fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
+        throw InternalError(
+            fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
     result.quality = assess(result.mesh, c.limits, context);
     watch.lap("assess");
     for (const std::string& w : result.warnings) context.warn(w);
@@ -172,7 +180,8 @@ BuildResult build(const Case& c, const Context& context) {
 void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory) {
     std::error_code code;
     std::filesystem::create_directories(c.write_stl ? directory / "zones" : directory, code);
-    if (code) throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
+    if (code)
+        throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
     write_cgns(directory / "mesh.cgns", result.mesh);
     if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh);
     if (c.write_stl) {

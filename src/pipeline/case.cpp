@@ -36,7 +36,9 @@ class Section {
 
     int line() const { return static_cast<int>(table_.source().begin.line); }
 
-    [[noreturn]] void fail(int line, const std::string& what) const { throw InputError(fmt::format("{}, line {}: {}", file_, line, what)); }
+    [[noreturn]] void fail(int line, const std::string& what) const {
+        throw InputError(fmt::format("{}, line {}: {}", file_, line, what));
+    }
     [[noreturn]] void fail(const std::string& what) const { fail(line(), what); }
 
     const toml::node* find(const char* key) {
@@ -63,7 +65,9 @@ class Section {
         if (node == nullptr) return std::nullopt;
         if (!node->is_number()) wrong_type(*node, key, "a number");
         const double value = node->value<double>().value();
-        if (!(value >= least && value <= most)) fail(line_of(*node), fmt::format("{} = {} is out of range; it must be from {} to {}", path(key), value, least, most));
+        if (!(value >= least && value <= most))
+            fail(line_of(*node),
+                 fmt::format("{} = {} is out of range; it must be from {} to {}", path(key), value, least, most));
         return value;
     }
     std::optional<double> length(const char* key) {
@@ -90,7 +94,8 @@ class Section {
         const toml::node* node = find(key);
         if (node == nullptr) return std::nullopt;
         const toml::array* list = node->as_array();
-        if (list == nullptr || list->size() != 2) wrong_type(*node, key, "two opposite corners, [[x, y, z], [x, y, z]]");
+        if (list == nullptr || list->size() != 2)
+            wrong_type(*node, key, "two opposite corners, [[x, y, z], [x, y, z]]");
         Box out;
         out.include(point_of((*list)[0], key));
         out.include(point_of((*list)[1], key));
@@ -189,7 +194,8 @@ class CaseReader {
             if (example != nullptr) top_.fail(1, fmt::format("[{}] is missing; write {}", key, example));
             return nullptr;
         }
-        if (!node->is_table()) top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a table, written [{}]", key, key));
+        if (!node->is_table())
+            top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a table, written [{}]", key, key));
         return node->as_table();
     }
     std::vector<const toml::table*> list(const char* key) {
@@ -198,7 +204,8 @@ class CaseReader {
         if (node == nullptr) return out;
         const toml::array* array = node->as_array();
         if (array == nullptr || !array->is_homogeneous(toml::node_type::table))
-            top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a list of tables, each written [[{}]]", key, key));
+            top_.fail(Section::line_of(*node),
+                      fmt::format("\"{}\" must be a list of tables, each written [[{}]]", key, key));
         for (const toml::node& item : *array) out.push_back(item.as_table());
         return out;
     }
@@ -216,7 +223,10 @@ class CaseReader {
         PartSpec part;
         part.file = file_.parent_path() / s.required_text("file", "body.stl");
         const auto unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
-        if (!unit) s.fail("[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (STL files do not say)");
+        if (!unit)
+            s.fail(
+                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (STL files do not "
+                "say)");
         part.unit = *unit;
         part.split_angle = s.number("split_angle", 1, 180).value_or(40);
         part.weld = s.length("weld").value_or(0);
@@ -233,7 +243,8 @@ class CaseReader {
         rule.matches = s.text("matches");
         rule.near = s.point("near");
         rule.inside_box = s.box("inside_box");
-        if (!rule.matches && !rule.near && !rule.inside_box) s.fail("[[zone]] says what to name but not which zones: give matches, near or inside_box");
+        if (!rule.matches && !rule.near && !rule.inside_box)
+            s.fail("[[zone]] says what to name but not which zones: give matches, near or inside_box");
         s.finish();
         case_.zones.push_back(std::move(rule));
     }
@@ -244,7 +255,9 @@ class CaseReader {
         opening.name = s.required_text("name", "gas-in");
         opening.near = s.required_point("near");
         const auto role = s.parsed("role", parse_role);
-        if (!role) s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"", opening.name));
+        if (!role)
+            s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
+                               opening.name));
         opening.role = *role;
         for (const OpeningSpec& other : case_.openings)
             if (other.name == opening.name) s.fail(fmt::format("there are two openings called \"{}\"", opening.name));
@@ -254,8 +267,9 @@ class CaseReader {
     void read_region() {
         const auto tables = list("region");
         if (tables.size() != 1)
-            top_.fail(tables.empty() ? 1 : Section::line_of(*tables[1]),
-                      "one [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
+            top_.fail(
+                tables.empty() ? 1 : Section::line_of(*tables[1]),
+                "one [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
         Section s = section(*tables.front(), "[[region]]");
         case_.region.name = s.text("name").value_or("fluid");
         const auto kind = s.parsed("kind", [](const std::string& text) {
@@ -284,7 +298,8 @@ class CaseReader {
         if (t == nullptr) return;
         Section s = section(*t, "[fill]");
         const auto cells = s.text("cells");
-        if (cells && *cells != "tetrahedra") s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\"", *cells));
+        if (cells && *cells != "tetrahedra")
+            s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\"", *cells));
         s.finish();
     }
     void read_limits() {
@@ -306,9 +321,13 @@ class CaseReader {
             if (formats == nullptr) s.wrong_type(*node, "formats", "a list, e.g. [\"cgns\", \"vtu\", \"stl\"]");
             for (const toml::node& item : *formats) {
                 const std::string format = item.value_or(std::string("?"));
-                if (format == "vtu") case_.write_vtu = true;
-                else if (format == "stl") case_.write_stl = true;
-                else if (format != "cgns") s.fail(Section::line_of(item), fmt::format("[export] formats: \"{}\" is not one of cgns, vtu, stl", format));
+                if (format == "vtu")
+                    case_.write_vtu = true;
+                else if (format == "stl")
+                    case_.write_stl = true;
+                else if (format != "cgns")
+                    s.fail(Section::line_of(item),
+                           fmt::format("[export] formats: \"{}\" is not one of cgns, vtu, stl", format));
             }
         }
         s.finish();

@@ -13,7 +13,9 @@ namespace {
 using nlohmann::ordered_json;
 
 ordered_json json_of(const Vec3& p) { return {p.x, p.y, p.z}; }
-ordered_json json_of(const Box& b) { return {{"from", json_of(b.lo)}, {"to", json_of(b.hi)}, {"extent", json_of(b.extent())}}; }
+ordered_json json_of(const Box& b) {
+    return {{"from", json_of(b.lo)}, {"to", json_of(b.hi)}, {"extent", json_of(b.extent())}};
+}
 
 ordered_json json_of(const SurfaceHealth::Defects& d) {
     ordered_json places = ordered_json::array();
@@ -23,7 +25,8 @@ ordered_json json_of(const SurfaceHealth::Defects& d) {
 
 ordered_json cells_of(const VolumeMesh& mesh) {
     ordered_json out{{"total", mesh.n_cells()}};
-    for (const CellType type : {CellType::tetrahedron, CellType::pyramid, CellType::prism, CellType::hexahedron, CellType::polyhedron})
+    for (const CellType type :
+         {CellType::tetrahedron, CellType::pyramid, CellType::prism, CellType::hexahedron, CellType::polyhedron})
         out[cell_type_name(type)] = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
     return out;
 }
@@ -31,7 +34,9 @@ ordered_json cells_of(const VolumeMesh& mesh) {
 ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
     ordered_json out = ordered_json::array();
     for (std::size_t z = 0; z < mesh.zones.size(); ++z)
-        out.push_back({{"name", mesh.zones[z].name}, {"role", role_name(mesh.zones[z].role)}, {"faces", mesh.zones[z].n_faces},
+        out.push_back({{"name", mesh.zones[z].name},
+                       {"role", role_name(mesh.zones[z].role)},
+                       {"faces", mesh.zones[z].n_faces},
                        {"area", report.zone_areas[z]}});
     return out;
 }
@@ -39,7 +44,8 @@ ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
 ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report) {
     ordered_json out = ordered_json::array();
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)
-        out.push_back({{"name", mesh.regions[r].name}, {"kind", region_kind_name(mesh.regions[r].kind)},
+        out.push_back({{"name", mesh.regions[r].name},
+                       {"kind", region_kind_name(mesh.regions[r].kind)},
                        {"cells", std::count(mesh.cell_region.begin(), mesh.cell_region.end(), static_cast<Index>(r))},
                        {"volume", report.region_volumes[r]}});
     return out;
@@ -49,9 +55,12 @@ ordered_json quality_of(const QualityReport& report) {
     ordered_json metrics = ordered_json::array();
     for (const Metric& m : report.metrics) {
         ordered_json worst = ordered_json::array();
-        for (const WorstPlace& w : m.worst) worst.push_back({{"value", w.value}, {"place", json_of(w.place)}, {"cell", w.cell}, {"zone", w.zone}});
-        ordered_json entry{{"name", m.name}, {"unit", m.unit}, {"better", m.low_is_better ? "low" : "high"}, {"min", m.min}, {"mean", m.mean},
-                           {"max", m.max}, {"p1", m.p1}, {"p50", m.p50}, {"p99", m.p99}, {"worst", worst}};
+        for (const WorstPlace& w : m.worst)
+            worst.push_back({{"value", w.value}, {"place", json_of(w.place)}, {"cell", w.cell}, {"zone", w.zone}});
+        ordered_json entry{{"name", m.name}, {"unit", m.unit}, {"better", m.low_is_better ? "low" : "high"},
+                           {"min", m.min},   {"mean", m.mean}, {"max", m.max},
+                           {"p1", m.p1},     {"p50", m.p50},   {"p99", m.p99},
+                           {"worst", worst}};
         if (m.limit) {
             entry["limit"] = *m.limit;
             entry["beyond"] = m.n_beyond;
@@ -64,50 +73,77 @@ ordered_json quality_of(const QualityReport& report) {
 }
 
 /// Invalid UTF-8 in names must not stop a report.
-std::string dumped(const ordered_json& j) { return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n"; }
+std::string dumped(const ordered_json& j) {
+    return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
+}
 
 }  // namespace
 
 std::string summary_json(const BuildResult& result, const Case& c) {
     ordered_json stages = ordered_json::array();
-    for (const StageCost& s : result.costs) stages.push_back({{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}});
-    return dumped({{"anvilcast", version()},
-                   {"case", {{"name", c.name}, {"file", c.file.filename().string()}, {"unit", c.unit.name}, {"text", c.text}}},
-                   {"bounds", json_of(result.bounds)},
-                   {"cells", cells_of(result.mesh)},
-                   {"points", result.mesh.points.size()},
-                   {"zones", zones_of(result.mesh, result.quality)},
-                   {"regions", regions_of(result.mesh, result.quality)},
-                   {"domain_volume", result.domain_volume},
-                   {"surface", {{"largest_deviation", result.largest_deviation}, {"at", json_of(result.largest_deviation_at)}}},
-                   {"fill", {{"boundary_points_added", result.fill.boundary_points_added}, {"interior_points", result.fill.interior_points}}},
-                   {"quality", quality_of(result.quality)},
-                   {"stages", stages},
-                   {"warnings", result.warnings}});
+    for (const StageCost& s : result.costs)
+        stages.push_back({{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}});
+    return dumped(
+        {{"anvilcast", version()},
+         {"case", {{"name", c.name}, {"file", c.file.filename().string()}, {"unit", c.unit.name}, {"text", c.text}}},
+         {"bounds", json_of(result.bounds)},
+         {"cells", cells_of(result.mesh)},
+         {"points", result.mesh.points.size()},
+         {"zones", zones_of(result.mesh, result.quality)},
+         {"regions", regions_of(result.mesh, result.quality)},
+         {"domain_volume", result.domain_volume},
+         {"surface", {{"largest_deviation", result.largest_deviation}, {"at", json_of(result.largest_deviation_at)}}},
+         {"fill",
+          {{"boundary_points_added", result.fill.boundary_points_added},
+           {"interior_points", result.fill.interior_points}}},
+         {"quality", quality_of(result.quality)},
+         {"stages", stages},
+         {"warnings", result.warnings}});
 }
 
 std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source) {
-    return dumped({{"mesh", source}, {"cells", cells_of(mesh)}, {"points", mesh.points.size()}, {"zones", zones_of(mesh, report)},
-                   {"regions", regions_of(mesh, report)}, {"quality", quality_of(report)}});
+    return dumped({{"mesh", source},
+                   {"cells", cells_of(mesh)},
+                   {"points", mesh.points.size()},
+                   {"zones", zones_of(mesh, report)},
+                   {"regions", regions_of(mesh, report)},
+                   {"quality", quality_of(report)}});
 }
 
 std::string health_json(const SurfaceHealth& h, const std::string& source) {
     ordered_json zones = ordered_json::array(), rims = ordered_json::array();
-    for (const ZoneMeasure& z : h.zones) zones.push_back({{"name", z.name}, {"role", role_name(z.role)}, {"triangles", z.triangles}, {"area", z.area}});
-    for (const Rim& r : h.rims) rims.push_back({{"center", json_of(r.center)}, {"length", r.length}, {"points", r.points.size()}});
-    return dumped({{"surface", source}, {"bounds", json_of(h.bounds)}, {"points", h.n_points}, {"triangles", h.n_triangles}, {"shells", h.n_shells},
-                   {"area", h.area}, {"closed", h.is_closed}, {"sound", h.is_sound},
-                   {"enclosed_volume", h.is_closed ? ordered_json(h.enclosed_volume) : ordered_json()}, {"zones", zones}, {"rims", rims},
-                   {"defects", {{"free_edges", json_of(h.free_edges)}, {"non_manifold_edges", json_of(h.non_manifold_edges)},
-                                {"inconsistent_edges", json_of(h.inconsistent_edges)}, {"duplicate_triangles", json_of(h.duplicate_triangles)},
-                                {"degenerate_triangles", json_of(h.degenerate_triangles)}}}});
+    for (const ZoneMeasure& z : h.zones)
+        zones.push_back({{"name", z.name}, {"role", role_name(z.role)}, {"triangles", z.triangles}, {"area", z.area}});
+    for (const Rim& r : h.rims)
+        rims.push_back({{"center", json_of(r.center)}, {"length", r.length}, {"points", r.points.size()}});
+    return dumped({{"surface", source},
+                   {"bounds", json_of(h.bounds)},
+                   {"points", h.n_points},
+                   {"triangles", h.n_triangles},
+                   {"shells", h.n_shells},
+                   {"area", h.area},
+                   {"closed", h.is_closed},
+                   {"sound", h.is_sound},
+                   {"enclosed_volume", h.is_closed ? ordered_json(h.enclosed_volume) : ordered_json()},
+                   {"zones", zones},
+                   {"rims", rims},
+                   {"defects",
+                    {{"free_edges", json_of(h.free_edges)},
+                     {"non_manifold_edges", json_of(h.non_manifold_edges)},
+                     {"inconsistent_edges", json_of(h.inconsistent_edges)},
+                     {"duplicate_triangles", json_of(h.duplicate_triangles)},
+                     {"degenerate_triangles", json_of(h.degenerate_triangles)}}}});
 }
 
 std::string openings_json(const std::vector<Opening>& openings, const std::string& source) {
     ordered_json list = ordered_json::array();
     for (const Opening& o : openings)
-        list.push_back({{"center", json_of(o.center)}, {"facing", json_of(o.facing)}, {"area", o.area}, {"perimeter", o.perimeter},
-                        {"hydraulic_diameter", o.hydraulic_diameter()}, {"kind", o.is_free_rim ? "free rim" : "end face"}});
+        list.push_back({{"center", json_of(o.center)},
+                        {"facing", json_of(o.facing)},
+                        {"area", o.area},
+                        {"perimeter", o.perimeter},
+                        {"hydraulic_diameter", o.hydraulic_diameter()},
+                        {"kind", o.is_free_rim ? "free rim" : "end face"}});
     return dumped({{"surface", source}, {"openings", list}});
 }
 
@@ -119,8 +155,9 @@ Vec3 rounded_place(const Opening& opening, const LengthUnit& unit) {
 
 std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit) {
     const Vec3 near = rounded_place(opening, unit);
-    return fmt::format("[[opening]]\nname = \"{}\"\nrole = \"inlet\"  # or \"outlet\"\nnear = [{:.10g}, {:.10g}, {:.10g}]\n", name,
-                       near.x, near.y, near.z);
+    return fmt::format(
+        "[[opening]]\nname = \"{}\"\nrole = \"inlet\"  # or \"outlet\"\nnear = [{:.10g}, {:.10g}, {:.10g}]\n", name,
+        near.x, near.y, near.z);
 }
 
 }  // namespace anvilcast

@@ -29,7 +29,8 @@ double equiangle_skewness(const VolumeMesh& mesh, const Measures& m, std::size_t
         const double ideal = 180.0 - 360.0 / static_cast<double>(p.size());
         for (std::size_t k = 0; k < p.size(); ++k) {
             const Vec3& a = mesh.points[p[k]];
-            const double t = angle_between(mesh.points[p[(k + 1) % p.size()]] - a, mesh.points[p[(k + p.size() - 1) % p.size()]] - a);
+            const double t = angle_between(mesh.points[p[(k + 1) % p.size()]] - a,
+                                           mesh.points[p[(k + p.size() - 1) % p.size()]] - a);
             worst = std::max({worst, (t - ideal) / (180.0 - ideal), (ideal - t) / ideal});
         }
     }
@@ -64,7 +65,9 @@ Angles dihedral_angles(const VolumeMesh& mesh, const Measures& m, std::size_t ce
             const Vec3 v = m.face_area[faces[j]] * (mesh.owner[faces[j]] == cell ? 1.0 : -1.0);
             double angle = 180.0 - angle_between(u, v);
             // Faces that lean away from each other at the edge: a reflex angle.
-            if (mesh.cell_types[cell] != CellType::tetrahedron && dot(u, m.face_center[faces[j]] - m.face_center[faces[i]]) > 0) angle = 360.0 - angle;
+            if (mesh.cell_types[cell] != CellType::tetrahedron &&
+                dot(u, m.face_center[faces[j]] - m.face_center[faces[i]]) > 0)
+                angle = 360.0 - angle;
             out.smallest = std::min(out.smallest, angle);
             out.largest = std::max(out.largest, angle);
         }
@@ -78,7 +81,8 @@ double aspect_ratio(const VolumeMesh& mesh, const Measures& m, std::size_t cell)
     for (const Index f : m.faces_of(cell)) {
         const auto p = mesh.face(f);
         surface += length(m.face_area[f]);
-        for (std::size_t k = 0; k < p.size(); ++k) longest = std::max(longest, distance(mesh.points[p[k]], mesh.points[p[(k + 1) % p.size()]]));
+        for (std::size_t k = 0; k < p.size(); ++k)
+            longest = std::max(longest, distance(mesh.points[p[k]], mesh.points[p[(k + 1) % p.size()]]));
     }
     const double inradius = 3 * m.cell_volume[cell] / surface;
     return longest / (kRegular[static_cast<std::size_t>(mesh.cell_types[cell])] * inradius);
@@ -133,14 +137,17 @@ Metric summarised(const VolumeMesh& mesh, const Measures& m, const MetricKind& k
     std::vector<Index> order(values.size());
     for (Index i = 0; i < order.size(); ++i) order[i] = i;
     const std::size_t n_worst = std::min(kWorstPlaces, order.size());
-    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(n_worst), order.end(), [&](Index i, Index j) {
-        if (values[i] != values[j]) return kind.low_is_better ? values[i] > values[j] : values[i] < values[j];
-        return i < j;
-    });
+    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(n_worst), order.end(),
+                      [&](Index i, Index j) {
+                          if (values[i] != values[j])
+                              return kind.low_is_better ? values[i] > values[j] : values[i] < values[j];
+                          return i < j;
+                      });
     for (std::size_t k = 0; k < n_worst; ++k) {
         const std::size_t i = order[k];
         const std::size_t cell = kind.is_of_faces ? mesh.owner[i] : i;
-        out.worst.push_back({values[i], kind.is_of_faces ? m.face_center[i] : m.cell_center[i], cell, zone_of_cell(mesh, m, cell)});
+        out.worst.push_back(
+            {values[i], kind.is_of_faces ? m.face_center[i] : m.cell_center[i], cell, zone_of_cell(mesh, m, cell)});
     }
     double sum = 0;
     for (const double v : values) {
@@ -149,7 +156,9 @@ Metric summarised(const VolumeMesh& mesh, const Measures& m, const MetricKind& k
     }
     out.mean = sum / static_cast<double>(values.size());
     tbb::parallel_sort(values.begin(), values.end());
-    auto percentile = [&](double share) { return values[static_cast<std::size_t>(share * static_cast<double>(values.size() - 1) + 0.5)]; };
+    auto percentile = [&](double share) {
+        return values[static_cast<std::size_t>(share * static_cast<double>(values.size() - 1) + 0.5)];
+    };
     out.min = values.front();
     out.max = values.back();
     out.p1 = percentile(0.01);
@@ -191,11 +200,16 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
         report.metrics.push_back(summarised(mesh, m, kind, measured(n, value)));
     };
     add({"volume", "m\xC2\xB3", false, false, {}}, [&](std::size_t c) { return m.cell_volume[c]; });
-    add({"equiangle skewness", "", true, false, limits.skewness}, [&](std::size_t c) { return equiangle_skewness(mesh, m, c); });
-    if (std::all_of(mesh.cell_types.begin(), mesh.cell_types.end(), [](CellType t) { return t == CellType::tetrahedron; }))
-        add({"equivolume skewness", "", true, false, {}}, [&](std::size_t c) { return equivolume_skewness(mesh, m, c); });
-    add({"smallest dihedral", "\xC2\xB0", false, false, {}}, [&](std::size_t c) { return dihedral_angles(mesh, m, c).smallest; });
-    add({"largest dihedral", "\xC2\xB0", true, false, {}}, [&](std::size_t c) { return dihedral_angles(mesh, m, c).largest; });
+    add({"equiangle skewness", "", true, false, limits.skewness},
+        [&](std::size_t c) { return equiangle_skewness(mesh, m, c); });
+    if (std::all_of(mesh.cell_types.begin(), mesh.cell_types.end(),
+                    [](CellType t) { return t == CellType::tetrahedron; }))
+        add({"equivolume skewness", "", true, false, {}},
+            [&](std::size_t c) { return equivolume_skewness(mesh, m, c); });
+    add({"smallest dihedral", "\xC2\xB0", false, false, {}},
+        [&](std::size_t c) { return dihedral_angles(mesh, m, c).smallest; });
+    add({"largest dihedral", "\xC2\xB0", true, false, {}},
+        [&](std::size_t c) { return dihedral_angles(mesh, m, c).largest; });
     add({"aspect ratio", "", true, false, {}}, [&](std::size_t c) { return aspect_ratio(mesh, m, c); });
     add({"orthogonality", "", false, false, {}}, [&](std::size_t c) { return orthogonality(mesh, m, c); });
     add({"non-orthogonality", "\xC2\xB0", true, true, limits.non_orthogonality}, [&](std::size_t f) {

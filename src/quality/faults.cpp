@@ -14,8 +14,10 @@ class Faults {
   public:
     explicit Faults(std::size_t most) : most_(most) {}
     void add(std::string text) {
-        if (list_.size() < most_) list_.push_back(std::move(text));
-        else ++more_;
+        if (list_.size() < most_)
+            list_.push_back(std::move(text));
+        else
+            ++more_;
     }
     std::vector<std::string> finished() {
         if (more_ > 0) list_.push_back(fmt::format("and {} more", more_));
@@ -41,7 +43,8 @@ bool references_hold(const VolumeMesh& mesh, Faults& faults) {
         return faults.add("a face or cell refers to a point that is not there"), false;
     if (!all_below(mesh.owner, mesh.n_cells()) || !all_below(mesh.neighbour, mesh.n_cells()))
         return faults.add("a face refers to a cell that is not there"), false;
-    if (!all_below(mesh.cell_region, mesh.regions.size())) return faults.add("a cell refers to a region that is not there"), false;
+    if (!all_below(mesh.cell_region, mesh.regions.size()))
+        return faults.add("a cell refers to a region that is not there"), false;
     if (mesh.n_cells() == 0) return faults.add("the mesh has no cell"), false;
     return true;
 }
@@ -49,11 +52,13 @@ bool references_hold(const VolumeMesh& mesh, Faults& faults) {
 void check_zones(const VolumeMesh& mesh, const quality::Measures& m, Faults& faults) {
     std::vector<unsigned char> times(mesh.n_faces() - mesh.n_inner_faces(), 0);
     for (const BoundaryZone& zone : mesh.zones) {
-        if (zone.n_faces > 0 && (zone.first_face < mesh.n_inner_faces() || zone.first_face + zone.n_faces > mesh.n_faces())) {
+        if (zone.n_faces > 0 &&
+            (zone.first_face < mesh.n_inner_faces() || zone.first_face + zone.n_faces > mesh.n_faces())) {
             faults.add(fmt::format("zone \"{}\" holds faces that are not on the boundary", zone.name));
             continue;
         }
-        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) ++times[f - mesh.n_inner_faces()];
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f)
+            ++times[f - mesh.n_inner_faces()];
     }
     for (std::size_t i = 0; i < times.size(); ++i)
         if (times[i] != 1)
@@ -67,7 +72,8 @@ bool is_closed(std::vector<std::array<Index, 3>>& edges) {
     std::sort(edges.begin(), edges.end());
     if (edges.size() % 2 != 0) return false;
     for (std::size_t i = 0; i < edges.size(); i += 2) {
-        if (edges[i][0] != edges[i + 1][0] || edges[i][1] != edges[i + 1][1] || edges[i][2] == edges[i + 1][2]) return false;
+        if (edges[i][0] != edges[i + 1][0] || edges[i][1] != edges[i + 1][1] || edges[i][2] == edges[i + 1][2])
+            return false;
         if (i + 2 < edges.size() && edges[i][0] == edges[i + 2][0] && edges[i][1] == edges[i + 2][1]) return false;
     }
     return true;
@@ -86,10 +92,13 @@ void check_cells(const VolumeMesh& mesh, const quality::Measures& m, Faults& fau
         edges.clear();
         for (const Index f : m.faces_of(c)) add_edges(mesh.face(f), mesh.owner[f] != c, edges);
         if (!is_closed(edges)) faults.add(fmt::format("cell {} {} is not closed", c, at(m.cell_center[c])));
-        if (!(m.cell_volume[c] > 0)) faults.add(fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, at(m.cell_center[c]), m.cell_volume[c]));
+        if (!(m.cell_volume[c] > 0))
+            faults.add(
+                fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, at(m.cell_center[c]), m.cell_volume[c]));
     }
     for (std::size_t f = 0; f < mesh.n_inner_faces(); ++f)
-        if (mesh.owner[f] == mesh.neighbour[f]) faults.add(fmt::format("face {} {} has the same cell on both sides", f, at(m.face_center[f])));
+        if (mesh.owner[f] == mesh.neighbour[f])
+            faults.add(fmt::format("face {} {} has the same cell on both sides", f, at(m.face_center[f])));
 }
 
 /// The area vectors of a closed surface sum up to zero, and every edge of it is met an even number of times.
@@ -116,7 +125,8 @@ void check_regions(const VolumeMesh& mesh, const quality::Measures& m, Faults& f
         bool closed = true;
         for (std::size_t i = 0; i < edges[r].size(); ++i) {
             balance += edges[r][i][2] != 0 ? 1 : -1;
-            const bool last = i + 1 == edges[r].size() || edges[r][i][0] != edges[r][i + 1][0] || edges[r][i][1] != edges[r][i + 1][1];
+            const bool last = i + 1 == edges[r].size() || edges[r][i][0] != edges[r][i + 1][0] ||
+                              edges[r][i][1] != edges[r][i + 1][1];
             if (last) {
                 closed = closed && balance == 0;
                 balance = 0;

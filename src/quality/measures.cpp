@@ -64,12 +64,14 @@ Measures measure(const VolumeMesh& mesh) {
     m.face_center.resize(n_faces);
     m.face_area.resize(n_faces);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n_faces, 4096), [&](const auto& range) {
-        for (std::size_t f = range.begin(); f < range.end(); ++f) measure_face(mesh, f, m.face_center[f], m.face_area[f]);
+        for (std::size_t f = range.begin(); f < range.end(); ++f)
+            measure_face(mesh, f, m.face_center[f], m.face_area[f]);
     });
     m.cell_center.resize(n_cells);
     m.cell_volume.resize(n_cells);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n_cells, 4096), [&](const auto& range) {
-        for (std::size_t c = range.begin(); c < range.end(); ++c) measure_cell(mesh, m, c, m.cell_center[c], m.cell_volume[c]);
+        for (std::size_t c = range.begin(); c < range.end(); ++c)
+            measure_cell(mesh, m, c, m.cell_center[c], m.cell_volume[c]);
     });
     return m;
 }

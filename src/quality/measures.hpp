@@ -14,7 +14,9 @@ struct Measures {
     std::vector<Vec3> cell_center;
     std::vector<double> cell_volume;
 
-    std::span<const Index> faces_of(std::size_t cell) const { return {faces.data() + first[cell], first[cell + 1] - first[cell]}; }
+    std::span<const Index> faces_of(std::size_t cell) const {
+        return {faces.data() + first[cell], first[cell + 1] - first[cell]};
+    }
 };
 
 Measures measure(const VolumeMesh& mesh);

@@ -18,7 +18,6 @@ constexpr double kOrient2dError = 5 * kEps;
 constexpr double kIncircleError = 12 * kEps;
 constexpr double kInsphereError = 17 * kEps;
 
-
 template <int N>
 struct ExactVec {
     Expansion<N> x, y, z;
@@ -41,8 +40,7 @@ ExactVec<1> narrowed(const ExactVec<2>& v) {
 /// Exact sign of the insphere determinant of differences; lattices and other points whose differences
 /// are single doubles take the instance with N = 1, which is many times cheaper than N = 2.
 template <int N>
-int insphere_of_differences(const ExactVec<N>& a, const ExactVec<N>& b, const ExactVec<N>& c,
-                            const ExactVec<N>& d) {
+int insphere_of_differences(const ExactVec<N>& a, const ExactVec<N>& b, const ExactVec<N>& c, const ExactVec<N>& d) {
     auto minor = [](const ExactVec<N>& p, const ExactVec<N>& q) { return p.x * q.y - q.x * p.y; };
     const auto ab = minor(a, b), bc = minor(b, c), cd = minor(c, d), da = minor(d, a), ac = minor(a, c),
                bd = minor(b, d);
@@ -89,8 +87,8 @@ int incircle_filter(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) 
     const double bc = bx * cy, cb = cx * by, ca = cx * ay, ac = ax * cy, ab = ax * by, ba = bx * ay;
     const double al = ax * ax + ay * ay, bl = bx * bx + by * by, cl = cx * cx + cy * cy;
     const double determinant = al * (bc - cb) + bl * (ca - ac) + cl * (ab - ba);
-    const double permanent = (std::abs(bc) + std::abs(cb)) * al + (std::abs(ca) + std::abs(ac)) * bl +
-                             (std::abs(ab) + std::abs(ba)) * cl;
+    const double permanent =
+        (std::abs(bc) + std::abs(cb)) * al + (std::abs(ca) + std::abs(ac)) * bl + (std::abs(ab) + std::abs(ba)) * cl;
     return filtered_sign(determinant, kIncircleError * permanent);
 }
 
@@ -122,9 +120,8 @@ int insphere_filter(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& 
     const double p_ab = std::abs(axby) + std::abs(bxay), p_bc = std::abs(bxcy) + std::abs(cxby),
                  p_cd = std::abs(cxdy) + std::abs(dxcy), p_da = std::abs(dxay) + std::abs(axdy),
                  p_ac = std::abs(axcy) + std::abs(cxay), p_bd = std::abs(bxdy) + std::abs(dxby);
-    const double permanent =
-        (p_cd * bz + p_bd * cz + p_bc * dz) * al + (p_da * cz + p_ac * dz + p_cd * az) * bl +
-        (p_ab * dz + p_bd * az + p_da * bz) * cl + (p_bc * az + p_ac * bz + p_ab * cz) * dl;
+    const double permanent = (p_cd * bz + p_bd * cz + p_bc * dz) * al + (p_da * cz + p_ac * dz + p_cd * az) * bl +
+                             (p_ab * dz + p_bd * az + p_da * bz) * cl + (p_bc * az + p_ac * bz + p_ab * cz) * dl;
     return filtered_sign(determinant, kInsphereError * permanent);
 }
 

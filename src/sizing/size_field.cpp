@@ -48,9 +48,11 @@ void validate(const SizeOptions& o) {
     if (!(o.surface > 0) || !std::isfinite(o.surface))
         throw InputError(fmt::format("the surface size is {} m; it must be a positive length", o.surface));
     if (!(o.largest >= 0) || !std::isfinite(o.largest) || (o.largest > 0 && o.largest < o.surface))
-        throw InputError(fmt::format("the largest size is {} m; it must be at least the surface size, {} m", o.largest, o.surface));
+        throw InputError(
+            fmt::format("the largest size is {} m; it must be at least the surface size, {} m", o.largest, o.surface));
     if (!(o.growth > 1) || o.growth > 4)
-        throw InputError(fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
+        throw InputError(
+            fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
 }
 
 SizeField::SizeField(const Surface& surface, std::vector<double> size_at_point, double largest, double growth)
@@ -89,7 +91,8 @@ double largest_of(const Surface& surface, const SizeOptions& options) {
 
 SizeField make_size_field(const Surface& surface, const SizeOptions& options) {
     validate(options);
-    return {surface, std::vector<double>(surface.points.size(), options.surface), largest_of(surface, options), options.growth};
+    return {surface, std::vector<double>(surface.points.size(), options.surface), largest_of(surface, options),
+            options.growth};
 }
 
 SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options) {

@@ -51,18 +51,22 @@ Vec3 middle_of(const Surface& s, Index t) { return (s.corner(t, 0) + s.corner(t,
     const auto own = find_self_intersections(original.points, original.triangles);
     if (!own.empty()) {
         const Vec3 p = middle_of(original, own.front()[0]);
-        throw GeometryError(fmt::format("the surface crosses itself at {} place(s), the first near [{:.6g}, {:.6g}, {:.6g}] m "
-                                        "(zone \"{}\"); mend it there", own.size(), p.x, p.y, p.z,
-                                        original.zones[original.zone_of[own.front()[0]]].name));
+        throw GeometryError(
+            fmt::format("the surface crosses itself at {} place(s), the first near [{:.6g}, {:.6g}, {:.6g}] m "
+                        "(zone \"{}\"); mend it there",
+                        own.size(), p.x, p.y, p.z, original.zones[original.zone_of[own.front()[0]]].name));
     }
     const Vec3 p = middle_of(mesh.surface, pair[0]);
-    throw FailureError(fmt::format("the surface mesh crosses itself near [{:.6g}, {:.6g}, {:.6g}] m, where two walls are much "
-                                   "closer than the size; ask for a smaller surface size", p.x, p.y, p.z));
+    throw FailureError(
+        fmt::format("the surface mesh crosses itself near [{:.6g}, {:.6g}, {:.6g}] m, where two walls are much "
+                    "closer than the size; ask for a smaller surface size",
+                    p.x, p.y, p.z));
 }
 
 }  // namespace
 
-SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options, const Context& context) {
+SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
+                         const Context& context) {
     const surfmesh::Patches patches = surfmesh::find_patches(domain, options.feature_angle);
     std::vector<FinerBall> finer;
     for (int attempt = 0;; ++attempt) {

@@ -24,7 +24,8 @@ bool is_feature(const Surface& s, const SurfaceEdges& edges, std::size_t e, doub
 void find_corners(const Surface& s, Patches& out) {
     std::vector<std::vector<Index>> at(s.points.size());
     for (const auto& f : out.feature_edges)
-        for (int k = 0; k < 2; ++k) at[f.ends[static_cast<std::size_t>(k)]].push_back(f.ends[static_cast<std::size_t>(1 - k)]);
+        for (int k = 0; k < 2; ++k)
+            at[f.ends[static_cast<std::size_t>(k)]].push_back(f.ends[static_cast<std::size_t>(1 - k)]);
     for (Index p = 0; p < s.points.size(); ++p) {
         if (at[p].empty()) continue;
         out.kind[p] = PointKind::corner;
@@ -42,8 +43,10 @@ void find_curves(const Surface& s, Patches& out) {
     for (Index e = 0; e < n; ++e)
         for (const Index p : out.feature_edges[e].ends) {
             if (out.kind[p] != PointKind::curve) continue;
-            if (edge_at[p] == kNone) edge_at[p] = e;
-            else curves.join(edge_at[p], e);
+            if (edge_at[p] == kNone)
+                edge_at[p] = e;
+            else
+                curves.join(edge_at[p], e);
         }
     std::vector<Index> number(n, kNone);
     std::vector<std::vector<Triangle>> segments;
@@ -72,10 +75,13 @@ Patches find_patches(const Domain& domain, double feature_angle) {
     out.curve_at.assign(s.points.size(), kNone);
     DisjointSets patches(s.triangles.size());
     for (std::size_t e = 0; e < edges.size(); ++e) {
-        if (is_feature(s, edges, e, cos_deg(feature_angle))) out.feature_edges.push_back({edges.ends(e), kNone});
-        else patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
+        if (is_feature(s, edges, e, cos_deg(feature_angle)))
+            out.feature_edges.push_back({edges.ends(e), kNone});
+        else
+            patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
     }
-    std::sort(out.feature_edges.begin(), out.feature_edges.end(), [](const auto& a, const auto& b) { return a.ends < b.ends; });
+    std::sort(out.feature_edges.begin(), out.feature_edges.end(),
+              [](const auto& a, const auto& b) { return a.ends < b.ends; });
     find_corners(s, out);
     find_curves(s, out);
 

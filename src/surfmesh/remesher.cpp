@@ -214,7 +214,8 @@ bool Remesher::collapse(Index removed, Index kept) {
             if (p != kept && is_feature(removed, p)) curve_ends.push_back(p);
         for (const Index p : curve_ends) {
             if (is_feature(p, kept)) return false;
-            if (patches_.curve_tree[curve].closest(midpoint(points_[p], place)).distance > deviation_ * size_[kept]) return false;
+            if (patches_.curve_tree[curve].closest(midpoint(points_[p], place)).distance > deviation_ * size_[kept])
+                return false;
         }
     }
     const std::vector<Index> star = star_[removed];
@@ -245,8 +246,10 @@ std::size_t Remesher::collapse_short_edges() {
             if (!is_alive(t)) break;
             const Index a = triangles_[t][k], b = triangles_[t][(k + 1) % 3];
             if (distance(points_[a], points_[b]) >= kShortest * target_length(a, b)) continue;
-            if (may_collapse_onto(a, b) && collapse(a, b)) ++n;
-            else if (may_collapse_onto(b, a) && collapse(b, a)) ++n;
+            if (may_collapse_onto(a, b) && collapse(a, b))
+                ++n;
+            else if (may_collapse_onto(b, a) && collapse(b, a))
+                ++n;
         }
     }
     return n;
@@ -273,7 +276,8 @@ bool Remesher::flip(Index a, Index b) {
     if (!triangles_at_edge(c, d).empty()) return false;
     const double size = target_length(a, b);
     const Corners worse = agreement(corners(around[0]), patch, size) < agreement(corners(around[1]), patch, size)
-                              ? corners(around[0]) : corners(around[1]);
+                              ? corners(around[0])
+                              : corners(around[1]);
     if (!is_acceptable(p, worse, patch, size) || !is_acceptable(q, worse, patch, size)) return false;
     remove_triangle(around[0]);
     remove_triangle(around[1]);
@@ -368,8 +372,8 @@ SurfaceMesh Remesher::result(const Domain& domain) const {
         out.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
         out.surface.zone_of.push_back(zone_of_patch_[patch]);
         out.is_baffle.push_back(patch_is_baffle_[patch]);
-        for (const Vec3& p : {middle(corners(t)), midpoint(points_[c[0]], points_[c[1]]), midpoint(points_[c[1]], points_[c[2]]),
-                              midpoint(points_[c[2]], points_[c[0]])}) {
+        for (const Vec3& p : {middle(corners(t)), midpoint(points_[c[0]], points_[c[1]]),
+                              midpoint(points_[c[1]], points_[c[2]]), midpoint(points_[c[2]], points_[c[0]])}) {
             const double d = patches_.closest(patch, p).distance;
             if (d > out.largest_deviation) {
                 out.largest_deviation = d;

@@ -34,7 +34,9 @@ class Remesher {
     using Corners = std::array<Vec3, 3>;
 
     bool is_alive(Index t) const { return triangles_[t][0] != kNone; }
-    static std::uint64_t key(Index a, Index b) { return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a; }
+    static std::uint64_t key(Index a, Index b) {
+        return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a;
+    }
     Index curve_of_edge(Index a, Index b) const;
     bool is_feature(Index a, Index b) const { return features_.contains(key(a, b)); }
     double target_length(Index a, Index b) const { return 0.5 * (size_[a] + size_[b]); }

@@ -1,7 +1,7 @@
+#include <gtest/gtest.h>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/predicates.hpp>
-#include <gtest/gtest.h>
 
 #include <cmath>
 #include <numbers>
@@ -27,14 +27,16 @@ double polygon_area(int n, double radius) { return 0.5 * n * radius * radius * s
 
 TEST(Polygon, TriangulatesWhatIsSimple) {
     // A comb with corners in line, both ways round.
-    std::vector<Vec2> comb{{0, 0}, {1, 0}, {2, 0}, {5, 0}, {5, 3}, {4, 3}, {4, 1}, {3, 1}, {3, 3}, {2, 3}, {2, 1}, {1, 1}, {1, 3}, {0, 3}};
+    std::vector<Vec2> comb{{0, 0}, {1, 0}, {2, 0}, {5, 0}, {5, 3}, {4, 3}, {4, 1},
+                           {3, 1}, {3, 3}, {2, 3}, {2, 1}, {1, 1}, {1, 3}, {0, 3}};
     for (int way = 0; way < 2; ++way) {
         double area = 0;
         const auto triangles = triangulate_polygon(comb);
         EXPECT_EQ(triangles.size(), comb.size() - 2);
         for (const Triangle& t : triangles) {
             EXPECT_EQ(orient2d(comb[t[0]], comb[t[1]], comb[t[2]]), way == 0 ? 1 : -1);
-            area += 0.5 * std::abs((comb[t[1]].x - comb[t[0]].x) * (comb[t[2]].y - comb[t[0]].y) - (comb[t[1]].y - comb[t[0]].y) * (comb[t[2]].x - comb[t[0]].x));
+            area += 0.5 * std::abs((comb[t[1]].x - comb[t[0]].x) * (comb[t[2]].y - comb[t[0]].y) -
+                                   (comb[t[1]].y - comb[t[0]].y) * (comb[t[2]].x - comb[t[0]].x));
         }
         EXPECT_DOUBLE_EQ(area, 11);
         std::reverse(comb.begin(), comb.end());
@@ -45,13 +47,15 @@ TEST(Polygon, TriangulatesWhatIsSimple) {
 
 TEST(Regions, OfNestedAndTouchingBoxes) {
     // A shell of 1 in a shell of 27; beside it one that shares a face, as two parts that touch would.
-    Surface s = kit::joined({kit::box({0, 0, 0}, {3, 3, 3}), kit::box({1, 1, 1}, {2, 2, 2}), kit::box({3, 0, 0}, {5, 3, 3})});
+    Surface s =
+        kit::joined({kit::box({0, 0, 0}, {3, 3, 3}), kit::box({1, 1, 1}, {2, 2, 2}), kit::box({3, 0, 0}, {5, 3, 3})});
     weld(s);
     // The shared face is there twice, in opposite directions: keep one.
     std::vector<Triangle> kept;
     std::vector<Index> zone;
     for (Index t = 0; t < s.triangles.size(); ++t) {
-        const bool shared = s.zone_of[t] == 2 && s.corner(t, 0).x == 3 && s.corner(t, 1).x == 3 && s.corner(t, 2).x == 3;
+        const bool shared =
+            s.zone_of[t] == 2 && s.corner(t, 0).x == 3 && s.corner(t, 1).x == 3 && s.corner(t, 2).x == 3;
         if (shared) continue;
         kept.push_back(s.triangles[t]);
         zone.push_back(s.zone_of[t]);
@@ -94,7 +98,8 @@ TEST(Openings, OfASkinAreItsFreeRims) {
     // Take the caps away: triangles with all corners at one height.
     std::vector<Triangle> wall;
     for (Index t = 0; t < skin.triangles.size(); ++t)
-        if (skin.corner(t, 0).z != skin.corner(t, 1).z || skin.corner(t, 1).z != skin.corner(t, 2).z) wall.push_back(skin.triangles[t]);
+        if (skin.corner(t, 0).z != skin.corner(t, 1).z || skin.corner(t, 1).z != skin.corner(t, 2).z)
+            wall.push_back(skin.triangles[t]);
     skin.triangles = wall;
     skin.zone_of.assign(wall.size(), 0);
     const auto openings = find_openings(skin);
@@ -106,9 +111,18 @@ TEST(Openings, OfASkinAreItsFreeRims) {
 TEST(Openings, ArePickedByPlaceOrRefused) {
     const auto openings = find_openings(split_at_sharp_edges(kit::pipe(0.8, 1, 5, 48), 40));
     EXPECT_GT(openings[pick_opening(openings, {0.1, 0, 4.9}, kMetre)].facing.z, 0);
-    EXPECT_NE(message_of([&] { pick_opening(openings, {0, 0, 2.5}, kMetre); }).find("two openings about equally well"), std::string::npos);
-    EXPECT_NE(message_of([&] { pick_opening(openings, {0, 0, 5000}, kMetre); }).find("equally well"), std::string::npos);
-    EXPECT_NE(message_of([&] { pick_opening({openings[0]}, {0, 0, 500}, kMetre); }).find("matches no opening"), std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  pick_opening(openings, {0, 0, 2.5}, kMetre);
+              }).find("two openings about equally well"),
+              std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  pick_opening(openings, {0, 0, 5000}, kMetre);
+              }).find("equally well"),
+              std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  pick_opening({openings[0]}, {0, 0, 500}, kMetre);
+              }).find("matches no opening"),
+              std::string::npos);
     EXPECT_NE(message_of([&] { pick_opening({}, {0, 0, 0}, kMetre); }).find("no opening was found"), std::string::npos);
 }
 
@@ -126,14 +140,24 @@ TEST(ExtractRegion, GivesTheFlowInAPipeAndSaysWhatIsWrongElsewhere) {
     const auto leak = message_of([&] { extract_region(pipe, {openings[0]}, {0, 0, 2}, kMetre); });
     EXPECT_NE(leak.find("leaks through"), std::string::npos) << leak;
     EXPECT_NE(leak.find("[[opening]]"), std::string::npos) << leak;
-    EXPECT_NE(message_of([&] { extract_region(pipe, openings, {0.9, 0.01, 2}, kMetre); }).find("in the material"), std::string::npos);
-    EXPECT_NE(message_of([&] { extract_region(pipe, openings, {0, 0, 9}, kMetre); }).find("outside of everything"), std::string::npos);
-    EXPECT_NE(message_of([&] { extract_region(pipe, openings, pipe.corner(0, 0), kMetre); }).find("lies on a surface"), std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  extract_region(pipe, openings, {0.9, 0.01, 2}, kMetre);
+              }).find("in the material"),
+              std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  extract_region(pipe, openings, {0, 0, 9}, kMetre);
+              }).find("outside of everything"),
+              std::string::npos);
+    EXPECT_NE(message_of([&] { extract_region(pipe, openings, pipe.corner(0, 0), kMetre); }).find("lies on a surface"),
+              std::string::npos);
 
     Surface holed = kit::box({0, 0, 0}, {1, 1, 1});
     holed.triangles.erase(holed.triangles.begin() + 4);
     holed.zone_of.pop_back();
-    EXPECT_NE(message_of([&] { extract_region(holed, {}, {2, 2, 2}, kMetre); }).find("the surface has holes"), std::string::npos);
+    EXPECT_NE(message_of([&] {
+                  extract_region(holed, {}, {2, 2, 2}, kMetre);
+              }).find("the surface has holes"),
+              std::string::npos);
 }
 
 }  // namespace

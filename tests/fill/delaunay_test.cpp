@@ -1,7 +1,7 @@
+#include <gtest/gtest.h>
 #include <anvilcast/delaunay.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/predicates.hpp>
-#include <gtest/gtest.h>
 
 #include <cmath>
 #include <map>
@@ -63,7 +63,8 @@ TEST(Delaunay, HoldsTheDefinitionOnDegeneratePoints) {
 TEST(Delaunay, SurvivesPointsWithHundredsOfNeighbours) {
     // Two points on the axis see all of a circle: their stars outgrow every small table.
     std::vector<Vec3> points{{0, 0, -1}, {0, 0, 1}};
-    for (int i = 0; i < 300; ++i) points.push_back({std::cos(2 * std::numbers::pi * i / 300), std::sin(2 * std::numbers::pi * i / 300), 0});
+    for (int i = 0; i < 300; ++i)
+        points.push_back({std::cos(2 * std::numbers::pi * i / 300), std::sin(2 * std::numbers::pi * i / 300), 0});
     const DelaunayMesh mesh = delaunay(points);
     expect_delaunay(points, mesh);
     EXPECT_NEAR(total_volume(points, mesh), 2.0 / 3.0 * 150 * std::sin(2 * std::numbers::pi / 300), 1e-12);

@@ -1,10 +1,10 @@
 // The fill on its own: surfaces are taken as they are, without remeshing, so that recovery has to work.
 
+#include <gtest/gtest.h>
+#include <tbb/global_control.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/quality.hpp>
-#include <gtest/gtest.h>
-#include <tbb/global_control.h>
 
 #include <cmath>
 #include <numbers>
@@ -29,7 +29,8 @@ void expect_sound(const Surface& s, const VolumeMesh& mesh) {
     const SurfaceHealth health = examine(s);
     EXPECT_NEAR(report.volume, health.enclosed_volume, 1e-9 * health.enclosed_volume);
     ASSERT_EQ(mesh.zones.size(), s.zones.size());
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z) EXPECT_NEAR(report.zone_areas[z], health.zones[z].area, 1e-9 * health.zones[z].area);
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        EXPECT_NEAR(report.zone_areas[z], health.zones[z].area, 1e-9 * health.zones[z].area);
 }
 
 TEST(Fill, FillsABallWithGoodCells) {
@@ -62,7 +63,8 @@ TEST(Fill, GrowsInwardAsAsked) {
         for (std::size_t k = 0; k < 3; ++k) {
             const Index a = face[k], b = face[(k + 1) % 3];
             if (on_boundary[a] || on_boundary[b]) continue;
-            const double ratio = distance(mesh.points[a], mesh.points[b]) / field.at(midpoint(mesh.points[a], mesh.points[b]));
+            const double ratio =
+                distance(mesh.points[a], mesh.points[b]) / field.at(midpoint(mesh.points[a], mesh.points[b]));
             ++n;
             fitting += ratio > 0.55 && ratio < 1.7 ? 1 : 0;
         }
@@ -116,9 +118,11 @@ TEST(Fill, KeepsHolesApart) {
     std::vector<Vec3> centers;
     while (centers.size() < 12) {
         const Vec3 c{unit(random), unit(random), unit(random)};
-        if (std::all_of(centers.begin(), centers.end(), [&](const Vec3& o) { return distance(o, c) > 0.21; })) centers.push_back(c);
+        if (std::all_of(centers.begin(), centers.end(), [&](const Vec3& o) { return distance(o, c) > 0.21; }))
+            centers.push_back(c);
     }
-    for (std::size_t i = 0; i < centers.size(); ++i) parts.push_back(kit::flipped(kit::sphere(centers[i], 0.1, 2, "ball-" + std::to_string(i))));
+    for (std::size_t i = 0; i < centers.size(); ++i)
+        parts.push_back(kit::flipped(kit::sphere(centers[i], 0.1, 2, "ball-" + std::to_string(i))));
     SizeOptions sizes;
     sizes.surface = 0.05;
     const Domain domain = kit::inside_of(kit::joined(parts));
@@ -144,7 +148,8 @@ TEST(Fill, KeepsABaffleAsTwoFaces) {
     s = split_at_sharp_edges(s, 40);
     SurfaceMesh mesh = kit::as_mesh(s);
     const auto first = static_cast<Index>(mesh.surface.points.size());
-    for (const Vec3& p : {Vec3{0.3, 0.3, 0.5}, Vec3{0.7, 0.3, 0.5}, Vec3{0.7, 0.7, 0.55}, Vec3{0.3, 0.7, 0.5}}) mesh.surface.points.push_back(p);
+    for (const Vec3& p : {Vec3{0.3, 0.3, 0.5}, Vec3{0.7, 0.3, 0.5}, Vec3{0.7, 0.7, 0.55}, Vec3{0.3, 0.7, 0.5}})
+        mesh.surface.points.push_back(p);
     mesh.surface.triangles.push_back({first, first + 1, first + 2});
     mesh.surface.triangles.push_back({first, first + 2, first + 3});
     mesh.surface.zone_of.insert(mesh.surface.zone_of.end(), 2, static_cast<Index>(mesh.surface.zones.size()));
@@ -156,8 +161,9 @@ TEST(Fill, KeepsABaffleAsTwoFaces) {
     EXPECT_EQ(find_faults(volume), std::vector<std::string>{});
     const QualityReport report = assess(volume);
     EXPECT_NEAR(report.volume, 1, 1e-12);
-    const double plate = triangle_area(mesh.surface.points[first], mesh.surface.points[first + 1], mesh.surface.points[first + 2]) +
-                         triangle_area(mesh.surface.points[first], mesh.surface.points[first + 2], mesh.surface.points[first + 3]);
+    const double plate =
+        triangle_area(mesh.surface.points[first], mesh.surface.points[first + 1], mesh.surface.points[first + 2]) +
+        triangle_area(mesh.surface.points[first], mesh.surface.points[first + 2], mesh.surface.points[first + 3]);
     EXPECT_EQ(volume.zones.back().name, "plate");
     EXPECT_NEAR(report.zone_areas.back(), 2 * plate, 1e-12);
 }

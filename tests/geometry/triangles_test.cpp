@@ -1,6 +1,6 @@
+#include <gtest/gtest.h>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>
-#include <gtest/gtest.h>
 
 #include <random>
 
@@ -16,7 +16,8 @@ TEST(TriangleTree, ClosestPointAgreesWithBruteForce) {
         p = (p - Vec3{0.5, 0.5, 0.5}) * 4;
         double best = 1e300;
         for (Index t = 0; t < ball.triangles.size(); ++t)
-            best = std::min(best, distance(p, closest_point_on_triangle(p, ball.corner(t, 0), ball.corner(t, 1), ball.corner(t, 2))));
+            best = std::min(best, distance(p, closest_point_on_triangle(p, ball.corner(t, 0), ball.corner(t, 1),
+                                                                        ball.corner(t, 2))));
         const auto hit = tree.closest(p);
         ASSERT_EQ(hit.distance, best);
         ASSERT_NEAR(distance(hit.point, p), best, 1e-15);
@@ -71,18 +72,18 @@ bool conflict(const std::vector<Vec3>& p, const Triangle& s, const Triangle& t) 
 }
 
 TEST(TriangleIntersection, TellsConflictsFromNeighbours) {
-    const std::vector<Vec3> p{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}, {2, 2, 0}, {0.5, 0.5, -1}, {0.5, 0.5, 1}, {3, 3, 1},
-                              {1, 1, 0}, {0.5, 0, 0}, {5, 5, 0}, {1, -1, 0}, {0.5, 0.5, 0}, {-1, -1, 0}, {0, 0, 2}};
-    EXPECT_FALSE(conflict(p, {0, 1, 2}, {1, 3, 2}));   // neighbours in a plane
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 2, 1}));    // the same twice
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 1, 3}));    // share an edge, lie over each other
-    EXPECT_FALSE(conflict(p, {0, 1, 2}, {0, 1, 13}));  // share an edge, stand on each other
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {4, 5, 6}));    // pierced
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {7, 5, 6}));    // corner on the edge
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {8, 10, 5}));   // touches an edge with a corner
-    EXPECT_FALSE(conflict(p, {0, 1, 2}, {9, 6, 3}));   // apart
-    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 11, 13}));  // shares a corner, cuts along an inner line
-    EXPECT_FALSE(conflict(p, {0, 1, 2}, {0, 12, 13})); // shares a corner, leads away
+    const std::vector<Vec3> p{{0, 0, 0}, {2, 0, 0},   {0, 2, 0}, {2, 2, 0},  {0.5, 0.5, -1}, {0.5, 0.5, 1}, {3, 3, 1},
+                              {1, 1, 0}, {0.5, 0, 0}, {5, 5, 0}, {1, -1, 0}, {0.5, 0.5, 0},  {-1, -1, 0},   {0, 0, 2}};
+    EXPECT_FALSE(conflict(p, {0, 1, 2}, {1, 3, 2}));    // neighbours in a plane
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 2, 1}));     // the same twice
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 1, 3}));     // share an edge, lie over each other
+    EXPECT_FALSE(conflict(p, {0, 1, 2}, {0, 1, 13}));   // share an edge, stand on each other
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {4, 5, 6}));     // pierced
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {7, 5, 6}));     // corner on the edge
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {8, 10, 5}));    // touches an edge with a corner
+    EXPECT_FALSE(conflict(p, {0, 1, 2}, {9, 6, 3}));    // apart
+    EXPECT_TRUE(conflict(p, {0, 1, 2}, {0, 11, 13}));   // shares a corner, cuts along an inner line
+    EXPECT_FALSE(conflict(p, {0, 1, 2}, {0, 12, 13}));  // shares a corner, leads away
 }
 
 TEST(TriangleIntersection, FindsAllPairsOfTwoBalls) {
@@ -92,7 +93,8 @@ TEST(TriangleIntersection, FindsAllPairsOfTwoBalls) {
     std::vector<std::array<Index, 2>> brute;
     for (Index i = 0; i < crossing.triangles.size(); ++i)
         for (Index j = i + 1; j < crossing.triangles.size(); ++j)
-            if (triangles_conflict(crossing.points, crossing.triangles[i], crossing.triangles[j])) brute.push_back({i, j});
+            if (triangles_conflict(crossing.points, crossing.triangles[i], crossing.triangles[j]))
+                brute.push_back({i, j});
     EXPECT_GT(brute.size(), 20U);
     EXPECT_EQ(find_self_intersections(crossing.points, crossing.triangles), brute);
 }

@@ -1,12 +1,12 @@
 // Readers and writers: round trips, dialects, and hostile input, which must end in an InputError with a place.
 
+#include <gtest/gtest.h>
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/stl.hpp>
-#include <gtest/gtest.h>
 
 #include <cstring>
 #include <fstream>
@@ -23,7 +23,8 @@ const LengthUnit kMm = parse_length_unit("mm");
 class Files : public ::testing::Test {
   protected:
     void SetUp() override {
-        directory = fs::temp_directory_path() / ("anvilcast-files-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        directory = fs::temp_directory_path() / ("anvilcast-files-" + std::to_string(::getpid()) + "-" +
+                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
         fs::create_directories(directory);
     }
     void TearDown() override { fs::remove_all(directory); }
@@ -50,7 +51,8 @@ VolumeMesh small_mesh() {
     const Surface s = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 1}), 40);
     SizeOptions sizes;
     sizes.surface = 0.5;
-    VolumeMesh mesh = fill_with_tetrahedra(kit::as_mesh(s), make_size_field(s, sizes), {{"gas", RegionKind::fluid}, 0, true});
+    VolumeMesh mesh =
+        fill_with_tetrahedra(kit::as_mesh(s), make_size_field(s, sizes), {{"gas", RegionKind::fluid}, 0, true});
     mesh.zones[0].role = Role::inlet;
     mesh.zones[1].role = Role::outlet;
     return mesh;
@@ -83,12 +85,16 @@ TEST_F(Files, StlRoundTrips) {
 }
 
 TEST(Stl, ReadsTheDialectsOfPractice) {
-    const std::string facet = "facet normal 0 0 1\n outer loop\n  vertex 0 0 0\n  vertex 1 0 0\n  vertex 0 1 0\n endloop\nendfacet\n";
+    const std::string facet =
+        "facet normal 0 0 1\n outer loop\n  vertex 0 0 0\n  vertex 1 0 0\n  vertex 0 1 0\n endloop\nendfacet\n";
     std::string shouted = "SOLID Grand Duct\n" + facet;
     for (char& c : shouted) c = static_cast<char>(std::toupper(c));
     EXPECT_EQ(parse_stl(shouted, "a.stl", kMm).zones[0].name, "GRAND DUCT");
-    std::string dos = "solid one\r\n\tfacet normal 0 0 1\r\nouter loop\r\nvertex 0 0 0\r\nvertex +1.0E+00 0 0\r\nvertex 0 1 0\r\nendloop\r\nendfacet\r\n"
-                      "endsolid one\r\nsolid two\r\nfacet\r\nouter loop\r\nvertex 0 0 0\r\nvertex 0 1 0\r\nvertex 0 0 1\r\nendloop\r\nendfacet\r\nendsolid\r\n";
+    std::string dos =
+        "solid one\r\n\tfacet normal 0 0 1\r\nouter loop\r\nvertex 0 0 0\r\nvertex +1.0E+00 0 0\r\nvertex 0 1 "
+        "0\r\nendloop\r\nendfacet\r\n"
+        "endsolid one\r\nsolid two\r\nfacet\r\nouter loop\r\nvertex 0 0 0\r\nvertex 0 1 0\r\nvertex 0 0 "
+        "1\r\nendloop\r\nendfacet\r\nendsolid\r\n";
     const Surface two = parse_stl(dos, "b.stl", kMm);
     EXPECT_EQ(two.zones.size(), 2U);
     EXPECT_EQ(two.points.size(), 4U);
@@ -118,7 +124,8 @@ TEST_F(Files, BadStlIsToldWithItsPlace) {
     EXPECT_NE(told("solid nothing\nendsolid nothing\n").find("no triangle"), std::string::npos);
     EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 zero 0\n").find("line 4"), std::string::npos);
     EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 nan 0\n").find("line 4"), std::string::npos);
-    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nendloop\n").find("has 2"), std::string::npos);
+    EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nendloop\n").find("has 2"),
+              std::string::npos);
     EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n").find("truncated"), std::string::npos);
     EXPECT_NE(told("solid a\nfacet\nouter loop\nvertex 0 0 0 4\n").find("three numbers"), std::string::npos);
     EXPECT_NE(told("solid a\nhello\n").find("line 2"), std::string::npos);
@@ -161,7 +168,15 @@ TEST_F(Files, MixedCellsRoundTripThroughCgns) {
     in.cell_region = {0, 0};
     in.regions.push_back({"gas", RegionKind::fluid});
     in.zones.push_back({"a zone with a name of more than 32 letters", Role::farfield});
-    for (const std::vector<Index>& f : std::vector<std::vector<Index>>{{0, 3, 2, 1}, {0, 1, 5, 4}, {1, 2, 6, 5}, {2, 3, 7, 6}, {0, 4, 7, 3}, {4, 5, 8}, {5, 6, 8}, {6, 7, 8}, {7, 4, 8}}) {
+    for (const std::vector<Index>& f : std::vector<std::vector<Index>>{{0, 3, 2, 1},
+                                                                       {0, 1, 5, 4},
+                                                                       {1, 2, 6, 5},
+                                                                       {2, 3, 7, 6},
+                                                                       {0, 4, 7, 3},
+                                                                       {4, 5, 8},
+                                                                       {5, 6, 8},
+                                                                       {6, 7, 8},
+                                                                       {7, 4, 8}}) {
         in.boundary_points.insert(in.boundary_points.end(), f.begin(), f.end());
         in.boundary_offsets.push_back(in.boundary_points.size());
         in.boundary_zone.push_back(0);
@@ -188,9 +203,12 @@ TEST_F(Files, DamagedMeshFilesNeverCrash) {
             std::string bytes = good;
             if (i % 4 == 0) bytes.resize(random() % bytes.size() + 1);
             // The HDF5 library guards its own form; of it only truncations are tried.
-            else if (!is_vtu) continue;
+            else if (!is_vtu)
+                continue;
             else
-                for (int k = 0; k < 3; ++k) bytes[random() % std::min<std::size_t>(bytes.size(), i % 2 == 0 ? 4000 : bytes.size())] = static_cast<char>(random());
+                for (int k = 0; k < 3; ++k)
+                    bytes[random() % std::min<std::size_t>(bytes.size(), i % 2 == 0 ? 4000 : bytes.size())] =
+                        static_cast<char>(random());
             put(bad, bytes);
             try {
                 read_mesh(bad);
@@ -210,21 +228,29 @@ TEST_F(Files, DamagedMeshFilesNeverCrash) {
 
 /// Random damage to good input: any outcome but an InputError or a result is a bug.
 TEST(Hostile, MutatedTextIsReadOrRefused) {
-    const std::string stl = "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid a\n";
-    const std::string toml = "[case]\nunit = \"mm\"\n[[part]]\nfile = \"a.stl\"\nunit = \"mm\"\n[[opening]]\nname = \"in\"\nrole = \"inlet\"\nnear = [1, 2, \"3 mm\"]\n"
-                             "[[region]]\ninside = [0, 0, 1]\n[sizing]\nsurface = 5\ngrowth = 1.2\n[limits]\ncells = 1e6\n";
+    const std::string stl =
+        "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+        "0\nendloop\nendfacet\nendsolid a\n";
+    const std::string toml =
+        "[case]\nunit = \"mm\"\n[[part]]\nfile = \"a.stl\"\nunit = \"mm\"\n[[opening]]\nname = \"in\"\nrole = "
+        "\"inlet\"\nnear = [1, 2, \"3 mm\"]\n"
+        "[[region]]\ninside = [0, 0, 1]\n[sizing]\nsurface = 5\ngrowth = 1.2\n[limits]\ncells = 1e6\n";
     std::mt19937 random(4);
     const std::string alphabet = "[]=\"\n.,0129eE-+ azN\\#'{}\t";
     for (int i = 0; i < 6000; ++i) {
         std::string text = i % 2 == 0 ? stl : toml;
         for (unsigned k = 0; k <= random() % 4; ++k) {
             const std::size_t at = random() % text.size();
-            if (random() % 3 == 0) text.erase(at, 1 + random() % 5);
-            else text[at] = alphabet[random() % alphabet.size()];
+            if (random() % 3 == 0)
+                text.erase(at, 1 + random() % 5);
+            else
+                text[at] = alphabet[random() % alphabet.size()];
         }
         try {
-            if (i % 2 == 0) parse_stl(text, "a.stl", kMm);
-            else parse_case(text, "case.toml");
+            if (i % 2 == 0)
+                parse_stl(text, "a.stl", kMm);
+            else
+                parse_case(text, "case.toml");
         } catch (const InputError& e) {
             ASSERT_NE(std::string(e.what()), "");
         }

@@ -38,7 +38,8 @@ void add_band(Surface& s, Index low, Index high, Index n) {
 Surface box(const Vec3& lo, const Vec3& hi, const std::string& name) {
     Surface s;
     s.zones.push_back({name, Role::wall});
-    for (int i = 0; i < 8; ++i) s.points.push_back({(i & 1) != 0 ? hi.x : lo.x, (i & 2) != 0 ? hi.y : lo.y, (i & 4) != 0 ? hi.z : lo.z});
+    for (int i = 0; i < 8; ++i)
+        s.points.push_back({(i & 1) != 0 ? hi.x : lo.x, (i & 2) != 0 ? hi.y : lo.y, (i & 4) != 0 ? hi.z : lo.z});
     add_quad(s, 0, 2, 3, 1);
     add_quad(s, 4, 5, 7, 6);
     add_quad(s, 0, 1, 5, 4);
@@ -50,9 +51,11 @@ Surface box(const Vec3& lo, const Vec3& hi, const std::string& name) {
 
 Surface sphere(const Vec3& center, double radius, int levels, const std::string& name) {
     const double g = (1 + std::sqrt(5.0)) / 2;
-    std::vector<Vec3> p{{-1, g, 0}, {1, g, 0}, {-1, -g, 0}, {1, -g, 0}, {0, -1, g}, {0, 1, g}, {0, -1, -g}, {0, 1, -g}, {g, 0, -1}, {g, 0, 1}, {-g, 0, -1}, {-g, 0, 1}};
-    std::vector<Triangle> t{{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
-                            {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
+    std::vector<Vec3> p{{-1, g, 0},  {1, g, 0},  {-1, -g, 0}, {1, -g, 0}, {0, -1, g},  {0, 1, g},
+                        {0, -1, -g}, {0, 1, -g}, {g, 0, -1},  {g, 0, 1},  {-g, 0, -1}, {-g, 0, 1}};
+    std::vector<Triangle> t{{0, 11, 5},  {0, 5, 1},  {0, 1, 7},  {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
+                            {11, 10, 2}, {10, 7, 6}, {7, 1, 8},  {3, 9, 4},  {3, 4, 2},   {3, 2, 6}, {3, 6, 8},
+                            {3, 8, 9},   {4, 9, 5},  {2, 4, 11}, {6, 2, 10}, {8, 6, 7},   {9, 8, 1}};
     for (Vec3& q : p) q = normalized(q);
     for (int level = 0; level < levels; ++level) {
         std::map<std::pair<Index, Index>, Index> middle;
@@ -79,8 +82,8 @@ Surface sphere(const Vec3& center, double radius, int levels, const std::string&
 Surface pipe(double inner, double outer, double height, int n, const std::string& name) {
     Surface s;
     s.zones.push_back({name, Role::wall});
-    const Index in_low = add_ring(s, inner, 0, n), in_high = add_ring(s, inner, height, n), out_low = add_ring(s, outer, 0, n),
-                out_high = add_ring(s, outer, height, n);
+    const Index in_low = add_ring(s, inner, 0, n), in_high = add_ring(s, inner, height, n),
+                out_low = add_ring(s, outer, 0, n), out_high = add_ring(s, outer, height, n);
     const auto m = static_cast<Index>(n);
     add_band(s, out_low, out_high, m);
     add_band(s, in_high, in_low, m);
@@ -124,9 +127,12 @@ Surface flipped(Surface s) {
 Surface twisted_prism(double twist_deg) {
     Surface s;
     s.zones.push_back({"prism", Role::wall});
-    for (int i = 0; i < 3; ++i) s.points.push_back({std::cos(2 * std::numbers::pi * i / 3), std::sin(2 * std::numbers::pi * i / 3), 0});
+    for (int i = 0; i < 3; ++i)
+        s.points.push_back({std::cos(2 * std::numbers::pi * i / 3), std::sin(2 * std::numbers::pi * i / 3), 0});
     const double turn = twist_deg * std::numbers::pi / 180;
-    for (int i = 0; i < 3; ++i) s.points.push_back({std::cos(2 * std::numbers::pi * i / 3 + turn), std::sin(2 * std::numbers::pi * i / 3 + turn), 1});
+    for (int i = 0; i < 3; ++i)
+        s.points.push_back(
+            {std::cos(2 * std::numbers::pi * i / 3 + turn), std::sin(2 * std::numbers::pi * i / 3 + turn), 1});
     add(s, 0, 2, 1);
     add(s, 3, 4, 5);
     for (Index i = 0; i < 3; ++i) {

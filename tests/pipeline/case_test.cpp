@@ -1,6 +1,6 @@
+#include <gtest/gtest.h>
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
-#include <gtest/gtest.h>
 
 namespace anvilcast {
 namespace {
@@ -106,9 +106,12 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
     for (const BadCase& c : cases) {
         const std::string message = message_of(replaced(kGood, c.what, c.by));
         EXPECT_NE(message.find("case.toml"), std::string::npos) << message;
-        for (const std::string& part : c.told) EXPECT_NE(message.find(part), std::string::npos) << c.by << " gave: " << message;
+        for (const std::string& part : c.told)
+            EXPECT_NE(message.find(part), std::string::npos) << c.by << " gave: " << message;
     }
-    EXPECT_NE(message_of(kGood + "\n[[opening]]\nname = \"in\"\nrole = \"outlet\"\nnear = [0, 0, 0]\n").find("two openings called"), std::string::npos);
+    EXPECT_NE(message_of(kGood + "\n[[opening]]\nname = \"in\"\nrole = \"outlet\"\nnear = [0, 0, 0]\n")
+                  .find("two openings called"),
+              std::string::npos);
     EXPECT_NE(message_of(kGood + "\n[[zone]]\nname = \"lid\"\n").find("not which zones"), std::string::npos);
 }
 

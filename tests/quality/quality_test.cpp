@@ -1,6 +1,6 @@
+#include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/quality.hpp>
-#include <gtest/gtest.h>
 
 #include <cmath>
 
@@ -37,10 +37,21 @@ TEST(Quality, RegularCellsAreIdeal) {
     const double tet_dihedral = std::acos(1.0 / 3) * 180 / M_PI;
     const std::vector<Case> cases{
         {CellType::tetrahedron, kRegularTet, std::sqrt(2.0) / 12, tet_dihedral, tet_dihedral},
-        {CellType::hexahedron, {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}, 1, 90, 90},
-        {CellType::prism, {{0, 0, 0}, {1, 0, 0}, {0.5, kRoot3 / 2, 0}, {0, 0, 1}, {1, 0, 1}, {0.5, kRoot3 / 2, 1}}, kRoot3 / 4, 60, 90},
-        {CellType::pyramid, {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, std::sqrt(0.5)}}, std::sqrt(2.0) / 6,
-         std::acos(1 / kRoot3) * 180 / M_PI, 180 - tet_dihedral}};
+        {CellType::hexahedron,
+         {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}},
+         1,
+         90,
+         90},
+        {CellType::prism,
+         {{0, 0, 0}, {1, 0, 0}, {0.5, kRoot3 / 2, 0}, {0, 0, 1}, {1, 0, 1}, {0.5, kRoot3 / 2, 1}},
+         kRoot3 / 4,
+         60,
+         90},
+        {CellType::pyramid,
+         {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, std::sqrt(0.5)}},
+         std::sqrt(2.0) / 6,
+         std::acos(1 / kRoot3) * 180 / M_PI,
+         180 - tet_dihedral}};
     for (const Case& c : cases) {
         SCOPED_TRACE(cell_type_name(c.type));
         const VolumeMesh mesh = single_cell(c.type, c.points);
@@ -61,7 +72,8 @@ TEST(Quality, BadTetrahedraAreSeen) {
     QualityReport r = assess(single_cell(CellType::tetrahedron, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}));
     EXPECT_NEAR(r.metric("equiangle skewness").max, 0.25, 1e-12);
     EXPECT_NEAR(r.metric("largest dihedral").max, 90, 1e-9);
-    EXPECT_NEAR(r.metric("equivolume skewness").max, 1 - (1.0 / 6) / (8 * kRoot3 / 27 * std::pow(kRoot3 / 2, 3)), 1e-12);
+    EXPECT_NEAR(r.metric("equivolume skewness").max, 1 - (1.0 / 6) / (8 * kRoot3 / 27 * std::pow(kRoot3 / 2, 3)),
+                1e-12);
     // A sliver: its faces look fine, its dihedral angles and volume tell.
     r = assess(single_cell(CellType::tetrahedron, {{1, 0, 0}, {0, 1, 0.01}, {0, -1, 0.01}, {-1, 0, 0}}));
     EXPECT_LT(r.metric("equiangle skewness").max, 0.3);

@@ -1,8 +1,8 @@
 // The predicates against exact arithmetic: integers of 128 bits where they suffice, GMP elsewhere.
 
-#include <anvilcast/predicates.hpp>
 #include <gmpxx.h>
 #include <gtest/gtest.h>
+#include <anvilcast/predicates.hpp>
 
 #include <cmath>
 #include <random>
@@ -16,7 +16,9 @@ using Random = std::mt19937_64;
 
 struct IntPoint {
     std::int64_t x, y, z;
-    Vec3 scaled(double s) const { return {static_cast<double>(x) * s, static_cast<double>(y) * s, static_cast<double>(z) * s}; }
+    Vec3 scaled(double s) const {
+        return {static_cast<double>(x) * s, static_cast<double>(y) * s, static_cast<double>(z) * s};
+    }
 };
 
 template <typename T>
@@ -106,7 +108,8 @@ TEST(Predicates, AgreeWithIntegersOnLattices) {
         const double scale = kScales[i % 5];
         Vec3 p[5];
         for (int k = 0; k < 5; ++k) {
-            q[k] = {static_cast<std::int64_t>(random() % static_cast<std::uint64_t>(size)), static_cast<std::int64_t>(random() % static_cast<std::uint64_t>(size)),
+            q[k] = {static_cast<std::int64_t>(random() % static_cast<std::uint64_t>(size)),
+                    static_cast<std::int64_t>(random() % static_cast<std::uint64_t>(size)),
                     static_cast<std::int64_t>(random() % static_cast<std::uint64_t>(size))};
             w[k][0] = q[k].x, w[k][1] = q[k].y, w[k][2] = q[k].z;
             p[k] = q[k].scaled(scale);
@@ -126,7 +129,8 @@ TEST(Predicates, AgreeWithIntegersOnLattices) {
 /// Points that are exactly in a plane, circle or sphere but for a few units in the last place.
 Vec3 nudged(Vec3 p, Random& random) {
     for (int k = 0; k < 3; ++k)
-        for (std::uint64_t n = random() % 3; n > 0; --n) p[k] = std::nextafter(p[k], random() % 2 == 0 ? 1e300 : -1e300);
+        for (std::uint64_t n = random() % 3; n > 0; --n)
+            p[k] = std::nextafter(p[k], random() % 2 == 0 ? 1e300 : -1e300);
     return p;
 }
 
@@ -157,9 +161,11 @@ TEST(Predicates, PlanarOnesAgreeWithRationals) {
             return Vec2{v.x, v.y};
         };
         const Vec2 a = on_circle(), b = on_circle(), c = on_circle(), d = on_circle();
-        const mpz_class ax = as_integer(a.x) - as_integer(d.x), ay = as_integer(a.y) - as_integer(d.y), bx = as_integer(b.x) - as_integer(d.x),
-                        by = as_integer(b.y) - as_integer(d.y), cx = as_integer(c.x) - as_integer(d.x), cy = as_integer(c.y) - as_integer(d.y);
-        const mpz_class m[3][3] = {{ax, ay, ax * ax + ay * ay}, {bx, by, bx * bx + by * by}, {cx, cy, cx * cx + cy * cy}};
+        const mpz_class ax = as_integer(a.x) - as_integer(d.x), ay = as_integer(a.y) - as_integer(d.y),
+                        bx = as_integer(b.x) - as_integer(d.x), by = as_integer(b.y) - as_integer(d.y),
+                        cx = as_integer(c.x) - as_integer(d.x), cy = as_integer(c.y) - as_integer(d.y);
+        const mpz_class m[3][3] = {
+            {ax, ay, ax * ax + ay * ay}, {bx, by, bx * bx + by * by}, {cx, cy, cx * cx + cy * cy}};
         ASSERT_EQ(incircle(a, b, c, d), sign_of(det3(m))) << "case " << i;
         const Vec2 e{0.25 * a.x + 0.75 * b.x, 0.25 * a.y + 0.75 * b.y};
         const mpz_class turn = (as_integer(b.x) - as_integer(a.x)) * (as_integer(e.y) - as_integer(a.y)) -
@@ -185,7 +191,9 @@ TEST(Predicates, SwappingTwoPointsFlipsTheSign) {
     Random random(4);
     for (int i = 0; i < 100'000; ++i) {
         Vec3 p[5];
-        for (Vec3& q : p) q = {static_cast<double>(random() % 7) * 0.1, static_cast<double>(random() % 7) * 0.1, static_cast<double>(random() % 7) * 0.1};
+        for (Vec3& q : p)
+            q = {static_cast<double>(random() % 7) * 0.1, static_cast<double>(random() % 7) * 0.1,
+                 static_cast<double>(random() % 7) * 0.1};
         ASSERT_EQ(orient3d(p[0], p[1], p[2], p[3]), -orient3d(p[1], p[0], p[2], p[3]));
         ASSERT_EQ(orient3d(p[0], p[1], p[2], p[3]), -orient3d(p[0], p[1], p[3], p[2]));
         ASSERT_EQ(insphere(p[0], p[1], p[2], p[3], p[4]), -insphere(p[0], p[2], p[1], p[3], p[4]));
@@ -203,7 +211,8 @@ TEST(Predicates, TiesAreThoseOfRealSmallLifts) {
         std::shuffle(numbers.begin(), numbers.end(), random);
         bool spans_space = false;
         for (int k = 0; k < 5; ++k) {
-            p[k] = {static_cast<double>(random() % 3), static_cast<double>(random() % 3), static_cast<double>(random() % 3)};
+            p[k] = {static_cast<double>(random() % 3), static_cast<double>(random() % 3),
+                    static_cast<double>(random() % 3)};
             for (int c = 0; c < 3; ++c) {
                 q[k][c] = static_cast<long>(p[k][c]);
                 q[k][c] <<= 700;

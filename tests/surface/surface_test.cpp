@@ -1,7 +1,7 @@
+#include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
-#include <gtest/gtest.h>
 
 #include <cmath>
 #include <numbers>
@@ -66,7 +66,8 @@ TEST(Weld, MergesEqualAndNearPoints) {
     std::uniform_real_distribution<double> noise(-1e-6, 1e-6);
     for (Index t = 0; t < 12; ++t) {
         const auto first = static_cast<Index>(soup.points.size());
-        for (int k = 0; k < 3; ++k) soup.points.push_back(box.corner(t, k) + Vec3{noise(random), noise(random), noise(random)});
+        for (int k = 0; k < 3; ++k)
+            soup.points.push_back(box.corner(t, k) + Vec3{noise(random), noise(random), noise(random)});
         soup.triangles.push_back({first, first + 1, first + 2});
         soup.zone_of.push_back(0);
     }
@@ -100,7 +101,8 @@ TEST(Units, ReadLengthsAsPeopleWriteThem) {
     EXPECT_DOUBLE_EQ(parse_length("12", mm), 0.012);
     EXPECT_DOUBLE_EQ(parse_length(" 2.5 in ", mm), 0.0635);
     EXPECT_DOUBLE_EQ(parse_length("-3um", mm), -3e-6);
-    for (const char* bad : {"", "mm", "12 parsec", "1e999", "nan", "1 2"}) EXPECT_THROW(parse_length(bad, mm), InputError) << bad;
+    for (const char* bad : {"", "mm", "12 parsec", "1e999", "nan", "1 2"})
+        EXPECT_THROW(parse_length(bad, mm), InputError) << bad;
     EXPECT_EQ(format_length(0.64, mm), "640 mm");
     EXPECT_THROW(parse_role("inflow"), InputError);
     EXPECT_EQ(parse_role("interface"), Role::interface_);

@@ -1,7 +1,7 @@
+#include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
-#include <gtest/gtest.h>
 
 #include <cmath>
 #include <numbers>
@@ -66,8 +66,8 @@ TEST(SizeField, GrowsNoFasterThanAsked) {
 
 TEST(SizeField, RefusesNonsense) {
     const Surface box = kit::box({0, 0, 0}, {1, 1, 1});
-    for (const SizeOptions& bad : {SizeOptions{0, 0, 1.2}, SizeOptions{-1, 0, 1.2}, SizeOptions{std::nan(""), 0, 1.2}, SizeOptions{1, 0.5, 1.2},
-                                   SizeOptions{1, 2, 1.0}, SizeOptions{1, 2, 9}})
+    for (const SizeOptions& bad : {SizeOptions{0, 0, 1.2}, SizeOptions{-1, 0, 1.2}, SizeOptions{std::nan(""), 0, 1.2},
+                                   SizeOptions{1, 0.5, 1.2}, SizeOptions{1, 2, 1.0}, SizeOptions{1, 2, 9}})
         EXPECT_THROW(make_size_field(box, bad), InputError);
 }
 
@@ -97,7 +97,8 @@ TEST(SurfaceMesh, PutsEveryPointOnTheOriginal) {
     EXPECT_LT(mesh.largest_deviation, 0.1 * 0.15);
     // Area and volume fall short by the chord error only, which is of second order.
     const double lost = 4.0 / 3 * std::numbers::pi - examine(mesh.surface).enclosed_volume;
-    const double lost_at_half = 4.0 / 3 * std::numbers::pi - examine(meshed(kit::sphere({0, 0, 0}, 1, 5), 0.075).surface).enclosed_volume;
+    const double lost_at_half =
+        4.0 / 3 * std::numbers::pi - examine(meshed(kit::sphere({0, 0, 0}, 1, 5), 0.075).surface).enclosed_volume;
     EXPECT_GT(lost / lost_at_half, 3.2);
 }
 
@@ -123,7 +124,9 @@ TEST(SurfaceMesh, KeepsRimsOfACylinder) {
 
 TEST(SurfaceMesh, RefinesWhereWallsAlmostTouch) {
     // Two balls with a gap a hundredth of the size: chords of the coarse meshes would cross.
-    const Surface pair = kit::joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)), kit::flipped(kit::sphere({1.001, 0, 0}, 1, 4))});
+    const Surface pair =
+        kit::joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)),
+                     kit::flipped(kit::sphere({1.001, 0, 0}, 1, 4))});
     const SurfaceMesh mesh = meshed(pair, 0.5);
     EXPECT_TRUE(find_self_intersections(mesh.surface.points, mesh.surface.triangles).empty());
     EXPECT_TRUE(examine(mesh.surface).is_sound);

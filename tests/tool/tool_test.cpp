@@ -1,9 +1,9 @@
 // The real command-line tool, driven as a process.
 
-#include <anvilcast/stl.hpp>
 #include <gtest/gtest.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <anvilcast/stl.hpp>
 
 #include <csignal>
 #include <filesystem>
@@ -31,25 +31,30 @@ std::string content(const fs::path& file) {
 class Tool : public ::testing::Test {
   protected:
     void SetUp() override {
-        directory = fs::temp_directory_path() / ("anvilcast-tool-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        directory = fs::temp_directory_path() / ("anvilcast-tool-" + std::to_string(::getpid()) + "-" +
+                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
         fs::create_directories(directory);
         anvilcast::write_stl(directory / "pipe.stl", pipe(0.02, 0.025, 0.1, 40), anvilcast::parse_length_unit("mm"));
         write_case("");
     }
     void TearDown() override { fs::remove_all(directory); }
 
-    void write_case(const std::string& more, const std::string& inside = "[0, 0, 50]", const std::string& first_near = "[0, 0, 0]") {
-        std::ofstream(directory / "case.toml") << "[case]\nname = \"pipe\"\nunit = \"mm\"\n[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n"
-                                                  "[[opening]]\nname = \"feed\"\nrole = \"inlet\"\nnear = "
-                                               << first_near
-                                               << "\n[[opening]]\nname = \"drain\"\nrole = \"outlet\"\nnear = [0, 0, 100]\n"
-                                                  "[[zone]]\nname = \"bore\"\nnear = [20, 0, 50]\n"
-                                                  "[[region]]\nname = \"water\"\ninside = "
-                                               << inside << "\n[sizing]\nsurface = 5\n" << more;
+    void write_case(const std::string& more, const std::string& inside = "[0, 0, 50]",
+                    const std::string& first_near = "[0, 0, 0]") {
+        std::ofstream(directory / "case.toml")
+            << "[case]\nname = \"pipe\"\nunit = \"mm\"\n[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n"
+               "[[opening]]\nname = \"feed\"\nrole = \"inlet\"\nnear = "
+            << first_near
+            << "\n[[opening]]\nname = \"drain\"\nrole = \"outlet\"\nnear = [0, 0, 100]\n"
+               "[[zone]]\nname = \"bore\"\nnear = [20, 0, 50]\n"
+               "[[region]]\nname = \"water\"\ninside = "
+            << inside << "\n[sizing]\nsurface = 5\n"
+            << more;
     }
 
     Outcome run(const std::string& arguments) const {
-        const std::string command = "cd '" + directory.string() + "' && " ANVILCAST_TOOL " " + arguments + " >out.txt 2>err.txt </dev/null";
+        const std::string command =
+            "cd '" + directory.string() + "' && " ANVILCAST_TOOL " " + arguments + " >out.txt 2>err.txt </dev/null";
         const int raw = std::system(command.c_str());
         return {WIFEXITED(raw) ? WEXITSTATUS(raw) : -1, content(directory / "out.txt"), content(directory / "err.txt")};
     }
@@ -57,7 +62,8 @@ class Tool : public ::testing::Test {
     void expect_refused(const std::string& arguments, const std::vector<std::string>& told) const {
         const Outcome o = run(arguments);
         EXPECT_EQ(o.status, 2) << arguments << "\n" << o.err;
-        for (const std::string& part : told) EXPECT_NE(o.err.find(part), std::string::npos) << arguments << " said: " << o.err;
+        for (const std::string& part : told)
+            EXPECT_NE(o.err.find(part), std::string::npos) << arguments << " said: " << o.err;
         EXPECT_FALSE(fs::exists(directory / "made"));
     }
 
@@ -68,12 +74,15 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     write_case("[limits]\nskewness = 0.9\nnon_orthogonality = 80\n[export]\nformats = [\"cgns\", \"vtu\", \"stl\"]\n");
     const Outcome o = run("build case.toml --out made");
     ASSERT_EQ(o.status, 0) << o.err;
-    for (const char* part : {"feed", "inlet", "drain", "outlet", "bore", "wall", "every limit holds", "equiangle skewness", "fluid"})
+    for (const char* part :
+         {"feed", "inlet", "drain", "outlet", "bore", "wall", "every limit holds", "equiangle skewness", "fluid"})
         EXPECT_NE(o.out.find(part), std::string::npos) << part;
     std::vector<std::string> names;
-    for (const auto& entry : fs::recursive_directory_iterator(directory / "made")) names.push_back(fs::relative(entry.path(), directory / "made"));
+    for (const auto& entry : fs::recursive_directory_iterator(directory / "made"))
+        names.push_back(fs::relative(entry.path(), directory / "made"));
     std::sort(names.begin(), names.end());
-    EXPECT_EQ(names, (std::vector<std::string>{"mesh.cgns", "mesh.vtu", "summary.json", "zones", "zones/bore.stl", "zones/drain.stl", "zones/feed.stl"}));
+    EXPECT_EQ(names, (std::vector<std::string>{"mesh.cgns", "mesh.vtu", "summary.json", "zones", "zones/bore.stl",
+                                               "zones/drain.stl", "zones/feed.stl"}));
 
     const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));
     EXPECT_GT(summary["cells"]["total"], 1000);
@@ -96,7 +105,10 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     EXPECT_EQ(run("inspect walls.stl --quiet").status, 0);
 
 #ifdef ANVILCAST_CGNSCHECK
-    EXPECT_EQ(std::system(("cd '" + (directory / "made").string() + "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1").c_str()), 0);
+    EXPECT_EQ(std::system(("cd '" + (directory / "made").string() +
+                           "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1")
+                              .c_str()),
+              0);
     const std::string check = content(directory / "check.txt");
     EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
     EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
@@ -112,7 +124,11 @@ s = vtk.vtkCellSizeFilter(); s.SetInputData(g); s.Update(); v = s.GetOutput().Ge
 names = g.GetFieldData().GetAbstractArray("zone names")
 print(len(tets), sum(v.GetValue(i) for i in tets), sorted(names.GetValue(i) for i in range(names.GetNumberOfValues())))
 )";
-    ASSERT_EQ(std::system(("cd '" + directory.string() + "' && " ANVILCAST_PYTHON " look.py > look.txt 2> look-err.txt").c_str()), 0) << content(directory / "look-err.txt");
+    ASSERT_EQ(
+        std::system(
+            ("cd '" + directory.string() + "' && " ANVILCAST_PYTHON " look.py > look.txt 2> look-err.txt").c_str()),
+        0)
+        << content(directory / "look-err.txt");
     std::istringstream seen(content(directory / "look.txt"));
     long cells = 0;
     double volume = 0;
@@ -125,11 +141,13 @@ print(len(tets), sum(v.GetValue(i) for i in tets), sorted(names.GetValue(i) for 
 
 TEST_F(Tool, GivesTheSameBytesOnAnyNumberOfThreads) {
     write_case("[export]\nformats = [\"vtu\"]\n");
-    for (const char* n : {"1", "2", "7"}) ASSERT_EQ(run(std::string("build case.toml --quiet --out t") + n + " --threads " + n).status, 0);
+    for (const char* n : {"1", "2", "7"})
+        ASSERT_EQ(run(std::string("build case.toml --quiet --out t") + n + " --threads " + n).status, 0);
     EXPECT_TRUE(content(directory / "t1/mesh.vtu") == content(directory / "t2/mesh.vtu"));
     EXPECT_TRUE(content(directory / "t1/mesh.vtu") == content(directory / "t7/mesh.vtu"));
     // The CGNS library stamps its files with the time, so those are compared by what is in them.
-    for (const char* n : {"1", "2"}) ASSERT_EQ(run(std::string("convert -q t") + n + "/mesh.cgns c" + n + ".vtu").status, 0);
+    for (const char* n : {"1", "2"})
+        ASSERT_EQ(run(std::string("convert -q t") + n + "/mesh.cgns c" + n + ".vtu").status, 0);
     EXPECT_TRUE(content(directory / "c1.vtu") == content(directory / "c2.vtu"));
     EXPECT_TRUE(content(directory / "c1.vtu") == content(directory / "t1/mesh.vtu"));
 }
@@ -227,8 +245,10 @@ TEST_F(Tool, HelpsEveryCommandWithAnExample) {
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
         EXPECT_NE(o.out.find("Example"), std::string::npos) << command;
         // The manual page and the shell completions know it too.
-        for (const char* file : {"anvilcast.1", "completions/anvilcast.bash", "completions/_anvilcast", "completions/anvilcast.fish"})
-            EXPECT_NE(content(fs::path(ANVILCAST_SOURCE) / "cli" / file).find(command), std::string::npos) << file << " lacks " << command;
+        for (const char* file :
+             {"anvilcast.1", "completions/anvilcast.bash", "completions/_anvilcast", "completions/anvilcast.fish"})
+            EXPECT_NE(content(fs::path(ANVILCAST_SOURCE) / "cli" / file).find(command), std::string::npos)
+                << file << " lacks " << command;
     }
     EXPECT_NE(run("--version").out.find("0.1.0"), std::string::npos);
 }
@@ -253,8 +273,10 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
     EXPECT_TRUE(summary["quality"]["limits_hold"]);
     EXPECT_NE(run("demo --list").out.find("dust-cyclone"), std::string::npos);
     // The geometry in the tree is what its maker makes.
-    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKE_CYCLONE " '") + (directory / "remade.stl").string() + "'").c_str()), 0);
-    EXPECT_TRUE(content(directory / "remade.stl") == content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.stl"));
+    ASSERT_EQ(
+        std::system((std::string(ANVILCAST_MAKE_CYCLONE " '") + (directory / "remade.stl").string() + "'").c_str()), 0);
+    EXPECT_TRUE(content(directory / "remade.stl") ==
+                content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.stl"));
 }
 
 }  // namespace
