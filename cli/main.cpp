@@ -103,13 +103,8 @@ int assess_mesh(const Arguments& a) {
     }
     if (a.json) {
         print(quality_json(mesh, report, a.input));
-    } else {
-        print(fmt::format("{}: {} cells, {} points, {}\n", a.input, mesh.n_cells(), mesh.points.size(),
-                          format_volume(report.volume, unit)));
-        for (std::size_t z = 0; z < mesh.zones.size(); ++z)
-            print(fmt::format("  {:<20}{:<12}{:>9} faces  {}\n", mesh.zones[z].name, role_name(mesh.zones[z].role),
-                              mesh.zones[z].n_faces, format_area(report.zone_areas[z], unit)));
-        print(cli::quality_text(mesh, report, unit));
+    } else if (!a.console.quiet) {
+        print(cli::assess_text(mesh, report, a.input, unit));
     }
     return report.limits_hold ? kDone : kBroken;
 }

@@ -50,6 +50,15 @@ std::size_t name_width(const auto& list) {
     return width + 2;
 }
 
+std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
+    const std::size_t width = name_width(mesh.zones);
+    std::string text = fmt::format("\n{:<{}}{:<12}{:>10}  area\n", "Zones", width + 2, "role", "faces");
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        text += fmt::format("  {:<{}}{:<12}{:>10}  {}\n", mesh.zones[z].name, width, role_name(mesh.zones[z].role),
+                            grouped(mesh.zones[z].n_faces), format_area(report.zone_areas[z], unit));
+    return text;
+}
+
 }  // namespace
 
 std::string health_text(const SurfaceHealth& h, const std::string& source, const LengthUnit& unit) {
@@ -105,7 +114,7 @@ std::string openings_text(const std::vector<Opening>& openings, const std::strin
     return text;
 }
 
-std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
+static std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
     std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean",
                                    "99 %", "max", "limit");
     for (const Metric& m : report.metrics) {
@@ -144,6 +153,16 @@ std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, co
     return text;
 }
 
+std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, const std::string& source,
+                        const LengthUnit& unit) {
+    std::string text = fmt::format("{}\n  cells     {}, {} points\n", bold(source), grouped(mesh.n_cells()),
+                                   grouped(mesh.points.size()));
+    for (std::size_t i = 0; i < mesh.regions.size(); ++i)
+        text +=
+            fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
+    return text + zones_text(mesh, report, unit) + quality_text(mesh, report, unit);
+}
+
 std::string build_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
     std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(r.bounds, unit));
@@ -156,11 +175,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
                         place(r.largest_deviation_at, unit));
     if (r.fill.boundary_points_added > 0)
         text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
-    const std::size_t width = name_width(r.mesh.zones);
-    text += fmt::format("\n{:<{}}{:<12}{:>10}  area\n", "Zones", width + 2, "role", "faces");
-    for (std::size_t z = 0; z < r.mesh.zones.size(); ++z)
-        text += fmt::format("  {:<{}}{:<12}{:>10}  {}\n", r.mesh.zones[z].name, width, role_name(r.mesh.zones[z].role),
-                            grouped(r.mesh.zones[z].n_faces), format_area(r.quality.zone_areas[z], unit));
+    text += zones_text(r.mesh, r.quality, unit);
     text += quality_text(r.mesh, r.quality, unit);
     double total = 0;
     text += "\nTime";

@@ -11,7 +11,7 @@ std::string health_text(const anvilcast::SurfaceHealth& health, const std::strin
 std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source,
                           const anvilcast::LengthUnit& unit);
 std::string build_text(const anvilcast::BuildResult& result, const anvilcast::Case& c, const std::string& directory);
-std::string quality_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report,
-                         const anvilcast::LengthUnit& unit);
+std::string assess_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report,
+                        const std::string& source, const anvilcast::LengthUnit& unit);
 
 }  // namespace cli

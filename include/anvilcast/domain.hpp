@@ -38,6 +38,9 @@ struct Opening {
 /// rim's points from its plane, relative to the rim's size.
 ANVILCAST_API std::vector<Opening> find_openings(const Surface& surface, double flatness = 0.01);
 
+/// The centre of an opening in the given unit, rounded to what is far below its size: for people to read and paste.
+ANVILCAST_API Vec3 rounded_place(const Opening& opening, const LengthUnit& unit);
+
 /// The opening that `near` (metres) points at: the one whose patch is closest, if it is clearly closer than the
 /// second and no farther than two of its own diameters. Throws GeometryError that lists the candidates otherwise.
 ANVILCAST_API std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near, const LengthUnit& unit);

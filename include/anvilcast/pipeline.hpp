@@ -50,9 +50,6 @@ ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityRepo
 ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source);
 ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
 
-/// The centre of an opening in the given unit, rounded to what is far below its size: for people to read and paste.
-ANVILCAST_API Vec3 rounded_place(const Opening& opening, const LengthUnit& unit);
-
 /// The case-file lines that pick an opening.
 ANVILCAST_API std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit);
 

@@ -29,8 +29,23 @@ std::string_view trimmed(std::string_view text) {
     return text.substr(first, text.find_last_not_of(" \t") - first + 1);
 }
 
+/// Four significant digits, without an exponent where the number is of ordinary size: "270 900", "0.4163".
+std::string four_digits(double value) {
+    const double size = std::abs(value);
+    if (size != 0 && (size < 1e-3 || size >= 1e10)) return fmt::format("{:.4g}", value);
+    if (size < 1e4) return fmt::format("{:.4g}", value);
+    const double grain = std::pow(10.0, std::floor(std::log10(size)) - 3);
+    const std::string digits = fmt::format("{:.0f}", std::round(size / grain) * grain);
+    std::string out = value < 0 ? "-" : "";
+    for (std::size_t i = 0; i < digits.size(); ++i) {
+        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
+        out += digits[i];
+    }
+    return out;
+}
+
 std::string format_power(double value, const LengthUnit& unit, int power, const char* suffix) {
-    return fmt::format("{:.4g} {}{}", value / std::pow(unit.metres, power), unit.name, suffix);
+    return fmt::format("{} {}{}", four_digits(value / std::pow(unit.metres, power)), unit.name, suffix);
 }
 
 }  // namespace

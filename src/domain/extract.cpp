@@ -32,9 +32,10 @@ bool is_closed_already(const Opening& opening, const std::vector<Opening>& close
             const auto& sides = regions.sides[first];
             first += o.patch.size();
             if (is_closed_already(o, closed) || (sides[0] != *region && sides[1] != *region)) continue;
+            const Vec3 at = rounded_place(o, unit);
             leaks += fmt::format("\n  rim at {}, diameter {}: add an [[opening]] with near = [{:.6g}, {:.6g}, {:.6g}]",
-                                 place(o.center, unit), format_length(o.hydraulic_diameter(), unit),
-                                 o.center.x / unit.metres, o.center.y / unit.metres, o.center.z / unit.metres);
+                                 place(at * unit.metres, unit), format_length(o.hydraulic_diameter(), unit), at.x, at.y,
+                                 at.z);
         }
         throw GeometryError(fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
                                         place(inside, unit), leaks));

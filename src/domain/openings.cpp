@@ -181,14 +181,20 @@ Surface close_openings(const Surface& surface, const std::vector<Opening>& openi
     return closed;
 }
 
+Vec3 rounded_place(const Opening& opening, const LengthUnit& unit) {
+    const double grain = std::pow(10.0, std::floor(std::log10(opening.hydraulic_diameter() / unit.metres)) - 2);
+    auto rounded = [&](double metres) { return std::round(metres / unit.metres / grain) * grain + 0.0; };
+    return {rounded(opening.center.x), rounded(opening.center.y), rounded(opening.center.z)};
+}
+
 std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near, const LengthUnit& unit) {
     auto place = [&unit](const Vec3& p) {
         return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres);
     };
     std::string list;
     for (const Opening& o : openings)
-        list +=
-            fmt::format("\n  near = {}  # diameter {}", place(o.center), format_length(o.hydraulic_diameter(), unit));
+        list += fmt::format("\n  near = {}  # diameter {}", place(rounded_place(o, unit) * unit.metres),
+                            format_length(o.hydraulic_diameter(), unit));
     if (openings.empty())
         throw GeometryError(
             "no opening was found in the parts; is the body thick-walled with flat end faces? "
@@ -200,7 +206,8 @@ std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near,
     if (ranked.size() > 1 && ranked[0].first > 0.8 * ranked[1].first)
         throw GeometryError(
             fmt::format("near = {} matches two openings about equally well (at {} and {}); give one of:{}", place(near),
-                        place(best.center), place(openings[ranked[1].second].center), list));
+                        place(rounded_place(best, unit) * unit.metres),
+                        place(rounded_place(openings[ranked[1].second], unit) * unit.metres), list));
     if (ranked[0].first > 2 * best.hydraulic_diameter())
         throw GeometryError(
             fmt::format("near = {} matches no opening: the closest is {} away; is the unit right? The "

@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 #include <nlohmann/json.hpp>
 
 namespace anvilcast {
@@ -145,12 +144,6 @@ std::string openings_json(const std::vector<Opening>& openings, const std::strin
                         {"hydraulic_diameter", o.hydraulic_diameter()},
                         {"kind", o.is_free_rim ? "free rim" : "end face"}});
     return dumped({{"surface", source}, {"openings", list}});
-}
-
-Vec3 rounded_place(const Opening& opening, const LengthUnit& unit) {
-    const double grain = std::pow(10.0, std::floor(std::log10(opening.hydraulic_diameter() / unit.metres)) - 2);
-    auto rounded = [&](double metres) { return std::round(metres / unit.metres / grain) * grain + 0.0; };
-    return {rounded(opening.center.x), rounded(opening.center.y), rounded(opening.center.z)};
 }
 
 std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit) {

@@ -104,6 +104,10 @@ TEST(Units, ReadLengthsAsPeopleWriteThem) {
     for (const char* bad : {"", "mm", "12 parsec", "1e999", "nan", "1 2"})
         EXPECT_THROW(parse_length(bad, mm), InputError) << bad;
     EXPECT_EQ(format_length(0.64, mm), "640 mm");
+    EXPECT_EQ(format_length(-123.4567, mm), "-123 500 mm");
+    EXPECT_EQ(format_length(4.163e-7, mm), "0.0004163 mm");
+    EXPECT_EQ(format_area(0.27091, mm), "270 900 mm\xC2\xB2");
+    EXPECT_EQ(format_volume(1, parse_length_unit("um")), "1e+18 um\xC2\xB3");
     EXPECT_THROW(parse_role("inflow"), InputError);
     EXPECT_EQ(parse_role("interface"), Role::interface_);
 }
