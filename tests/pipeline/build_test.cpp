@@ -1,0 +1,133 @@
+// The stages in order through the library, without the tool: zone rules, openings that are none, several parts.
+
+#include <anvilcast/anvilcast.hpp>
+#include <gtest/gtest.h>
+
+#include <filesystem>
+
+#include "kit/shapes.hpp"
+
+namespace anvilcast {
+namespace {
+
+namespace fs = std::filesystem;
+const LengthUnit kMm = parse_length_unit("mm");
+
+class Build : public ::testing::Test {
+  protected:
+    void SetUp() override {
+        directory = fs::temp_directory_path() /
+                    ("anvilcast-build-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        fs::create_directories(directory);
+    }
+    void TearDown() override { fs::remove_all(directory); }
+
+    Case made(const std::string& body) const {
+        return parse_case("[case]\nunit = \"mm\"\n" + body, directory / "case.toml");
+    }
+    static std::vector<std::string> names(const VolumeMesh& mesh) {
+        std::vector<std::string> out;
+        for (const BoundaryZone& z : mesh.zones) out.push_back(z.name);
+        std::sort(out.begin(), out.end());
+        return out;
+    }
+
+    fs::path directory;
+};
+
+TEST_F(Build, FillsBetweenABodyAndWhatIsInIt) {
+    // A closed box with a ball inside, in two files: the space between is one region, the ball another.
+    write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.1}), kMm);
+    write_stl(directory / "ball.stl", kit::sphere({0.05, 0.05, 0.05}, 0.025, 4), kMm);
+    const std::string parts = "[[part]]\nfile = \"hull.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n";
+    const BuildResult between = build(made(parts + "[[region]]\ninside = [10, 10, 10]\n[sizing]\nsurface = 8\n"));
+    EXPECT_EQ(names(between.mesh), (std::vector<std::string>{"ball", "hull-1", "hull-2", "hull-3", "hull-4", "hull-5", "hull-6"}));
+    EXPECT_NEAR(between.quality.volume, 1e-3 - 4.0 / 3 * M_PI * std::pow(0.025, 3), 4e-6);  // chords of 8 mm
+    const BuildResult ball = build(made(parts + "[[region]]\nkind = \"solid\"\ninside = [50, 50, 50]\n[sizing]\nsurface = 5\n"));
+    EXPECT_EQ(names(ball.mesh), std::vector<std::string>{"ball"});
+    EXPECT_EQ(ball.mesh.regions[0].kind, RegionKind::solid);
+}
+
+TEST_F(Build, NamesZonesByTheFirstRuleThatFits) {
+    write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.2}), kMm);
+    const Case c = made(R"([[part]]
+file = "hull.stl"
+unit = "mm"
+[[zone]]
+name = "floor"
+near = [50, 50, 0]
+[[zone]]
+name = "sky"
+role = "symmetry"
+inside_box = [[-1, -1, 199], [101, 101, 201]]
+[[zone]]
+name = "sides"
+matches = "hull-*"
+[[zone]]
+name = "nobody"
+matches = "zebra*"
+[[region]]
+inside = [50, 50, 100]
+[sizing]
+surface = 30
+)");
+    const BuildResult result = build(c);
+    EXPECT_EQ(names(result.mesh), (std::vector<std::string>{"floor", "sides", "sky"}));
+    for (const BoundaryZone& z : result.mesh.zones) EXPECT_EQ(z.role, z.name == "sky" ? Role::symmetry : Role::wall);
+    ASSERT_EQ(result.warnings.size(), 1U);
+    EXPECT_NE(result.warnings[0].find("nobody"), std::string::npos);
+    EXPECT_NEAR(result.quality.zone_areas[0] + result.quality.zone_areas[1] + result.quality.zone_areas[2], 0.1, 1e-9);
+}
+
+TEST_F(Build, TheCyclonesInnerPipeEndIsNoOpening) {
+    const Surface shell = split_at_sharp_edges(read_stl(fs::path(ANVILCAST_DEMO) / "dust-cyclone/cyclone-shell.stl", kMm), 40);
+    const auto openings = find_openings(shell);
+    ASSERT_EQ(openings.size(), 3U);
+    for (const Opening& o : openings) EXPECT_GT(std::abs(o.center.z - 0.410), 0.05);  // the finder's lower end is at 410
+    // A rod through the outlet: its patch would cut the rod, so it cannot be closed by a plain patch.
+    Surface rod = kit::box({-0.005, -0.005, 0.3}, {0.005, 0.005, 0.7}, "rod");
+    const Surface with_rod = kit::joined({shell, rod});
+    for (const Opening& o : find_openings(with_rod)) EXPECT_LT(o.center.z, 0.6);
+}
+
+TEST_F(Build, LeavesNothingBehindWhenStoppedAnywhere) {
+    write_stl(directory / "ball.stl", kit::sphere({0.05, 0.05, 0.05}, 0.025, 4), kMm);
+    const Case c = made("[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n[[region]]\ninside = [50, 50, 50]\n[sizing]\nsurface = 4\n");
+    // Stop at the n-th report, for n = 1, 2, ... until the build gets through.
+    int reports = 0;
+    for (int n = 1;; ++n) {
+        std::atomic<bool> stop{false};
+        Context context;
+        context.stop = &stop;
+        int seen = 0;
+        context.on_progress = [&](const Progress& p) {
+            EXPECT_GE(p.fraction, 0);
+            EXPECT_LE(p.fraction, 1.0 + 1e-9);
+            if (++seen == n) stop = true;
+        };
+        try {
+            const BuildResult result = build(c, context);
+            EXPECT_TRUE(find_faults(result.mesh).empty());
+            reports = n;
+            break;
+        } catch (const Cancelled& e) {
+            EXPECT_EQ(e.kind(), Error::Kind::cancelled);
+        }
+        ASSERT_LT(n, 200);
+    }
+    EXPECT_GT(reports, 15);
+}
+
+TEST_F(Build, ScalesAndTurnsWithTheBody) {
+    // The same body in other units: the same numbers of cells, quality to rounding.
+    write_stl(directory / "ball.stl", kit::sphere({0, 0, 0}, 0.03125, 4), kMm);
+    const std::string rest = "[[region]]\ninside = [0, 0, 0]\n[sizing]\nsurface = 8\n";
+    const BuildResult mm = build(made("[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n" + rest));
+    Case metres = made("[[part]]\nfile = \"ball.stl\"\nunit = \"m\"\n[[region]]\ninside = [0, 0, 0]\n[sizing]\nsurface = \"8 m\"\n");
+    const BuildResult m = build(metres);
+    EXPECT_NEAR(static_cast<double>(m.mesh.n_cells()), static_cast<double>(mm.mesh.n_cells()), 0.05 * static_cast<double>(mm.mesh.n_cells()));
+    EXPECT_NEAR(m.quality.volume / mm.quality.volume, 1e9, 1e7);
+}
+
+}  // namespace
+}  // namespace anvilcast
