@@ -10,6 +10,14 @@
 
 namespace anvilcast {
 
+/// Asks for large pages in memory that somebody else has allocated, for the part of it that is made of whole ones.
+inline void advise_large_pages(void* place, std::size_t bytes) {
+    constexpr std::size_t kPage = std::size_t{2} << 20;
+    const auto address = reinterpret_cast<std::size_t>(place);
+    const std::size_t first = (address + kPage - 1) / kPage * kPage, last = (address + bytes) / kPage * kPage;
+    if (first < last) ::madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
+}
+
 template <typename T>
 struct LargePageAllocator {
     using value_type = T;

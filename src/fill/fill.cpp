@@ -8,6 +8,7 @@
 
 #include <algorithm>
 
+#include "base/thread_limit.hpp"
 #include "fill/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
@@ -205,6 +206,7 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
                                 const Context& context, FillReport* report) {
     using namespace fill;
     FillReport local;
+    const ThreadLimit limit(context);
     FillReport& r = report != nullptr ? *report : local;
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);

@@ -324,6 +324,7 @@ DelaunayMesh delaunay(const std::vector<Vec3>& points, const Context& context) {
     DelaunayMesh mesh;
     mesh.peak_bytes = kernel.bytes();
     mesh.tetrahedra.reserve(kernel.tets().size());
+    advise_large_pages(mesh.tetrahedra.data(), mesh.tetrahedra.capacity() * sizeof(mesh.tetrahedra[0]));
     for (const fill::Tet& t : kernel.tets()) {
         if (t.is_free() || t.is_ghost()) continue;
         mesh.tetrahedra.push_back({order[t.v[0] - 1], order[t.v[1] - 1], order[t.v[2] - 1], order[t.v[3] - 1]});

@@ -10,6 +10,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/thread_limit.hpp"
 #include "quality/measures.hpp"
 
 namespace anvilcast {
@@ -180,6 +181,7 @@ const Metric& QualityReport::metric(const std::string& name) const {
 
 QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const Context& context) {
     context.report("assess", "measures", 0);
+    const ThreadLimit limit(context);
     const Measures m = quality::measure(mesh);
     QualityReport report;
     report.n_cells = mesh.n_cells();

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 
+#include "base/thread_limit.hpp"
 #include "surfmesh/remesher.hpp"
 
 namespace anvilcast {
@@ -67,6 +68,7 @@ Vec3 middle_of(const Surface& s, Index t) { return (s.corner(t, 0) + s.corner(t,
 
 SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
                          const Context& context) {
+    const ThreadLimit limit(context);
     const surfmesh::Patches patches = surfmesh::find_patches(domain, options.feature_angle);
     std::vector<FinerBall> finer;
     for (int attempt = 0;; ++attempt) {

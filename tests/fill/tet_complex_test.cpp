@@ -2,8 +2,8 @@
 
 #include "fill/tet_complex.hpp"
 
-#include <anvilcast/errors.hpp>
 #include <gtest/gtest.h>
+#include <anvilcast/errors.hpp>
 
 #include <random>
 
@@ -129,7 +129,8 @@ TEST(TetComplex, RefusesToPutInWhatDoesNotFit) {
 TEST(EdgeRemoval, FindsTheBestFillingOfARing) {
     for (int n = 3; n <= 8; ++n) {
         std::vector<Vec3> points{{0, 0, -0.3}, {0, 0, 0.3}};
-        for (int i = 0; i < n; ++i) points.push_back({std::cos(2 * M_PI * i / n), std::sin(2 * M_PI * i / n), 0.001 * i});
+        for (int i = 0; i < n; ++i)
+            points.push_back({std::cos(2 * M_PI * i / n), std::sin(2 * M_PI * i / n), 0.001 * i});
         const TetComplex complex = delaunay_complex(points);
         // Find the vertices again: insertion reorders them.
         Index a = kNone, b = kNone;
@@ -174,7 +175,8 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
         for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {4, 4.3, 4.4}).points) points.push_back(corner);
         const std::vector<Index> order = insertion_order(points);
         const Kernel kernel(points, order, {});
-        TetComplex complex({kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()});
+        TetComplex complex({kernel.points().begin(), kernel.points().end()},
+                           {kernel.tets().begin(), kernel.tets().end()});
         std::vector<Index> number(points.size());
         for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
         SurfaceTriangles surface;
@@ -238,7 +240,8 @@ TEST(Circumsphere, BoundsAreCertified) {
         if (orient3d(p[0], p[1], p[2], p[3]) < 0) std::swap(p[0], p[1]);
         const Sphere s = circumsphere(p[0], p[1], p[2], p[3]);
         // The fifth point is put close to the sphere half of the time.
-        if (i % 2 == 0) p[4] = s.center + normalized(p[4] - s.center) * distance(p[0], s.center) * (1 + 1e-7 * unit(random));
+        if (i % 2 == 0)
+            p[4] = s.center + normalized(p[4] - s.center) * distance(p[0], s.center) * (1 + 1e-7 * unit(random));
         const double d = distance_squared(p[4], s.center);
         const int exact = insphere(p[0], p[1], p[2], p[3], p[4]);
         ++total;

@@ -1,7 +1,7 @@
 // The stages in order through the library, without the tool: zone rules, openings that are none, several parts.
 
-#include <anvilcast/anvilcast.hpp>
 #include <gtest/gtest.h>
+#include <anvilcast/anvilcast.hpp>
 
 #include <filesystem>
 
@@ -16,8 +16,8 @@ const LengthUnit kMm = parse_length_unit("mm");
 class Build : public ::testing::Test {
   protected:
     void SetUp() override {
-        directory = fs::temp_directory_path() /
-                    ("anvilcast-build-" + std::to_string(::getpid()) + "-" + ::testing::UnitTest::GetInstance()->current_test_info()->name());
+        directory = fs::temp_directory_path() / ("anvilcast-build-" + std::to_string(::getpid()) + "-" +
+                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
         fs::create_directories(directory);
     }
     void TearDown() override { fs::remove_all(directory); }
@@ -39,11 +39,14 @@ TEST_F(Build, FillsBetweenABodyAndWhatIsInIt) {
     // A closed box with a ball inside, in two files: the space between is one region, the ball another.
     write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.1}), kMm);
     write_stl(directory / "ball.stl", kit::sphere({0.05, 0.05, 0.05}, 0.025, 4), kMm);
-    const std::string parts = "[[part]]\nfile = \"hull.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n";
+    const std::string parts =
+        "[[part]]\nfile = \"hull.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n";
     const BuildResult between = build(made(parts + "[[region]]\ninside = [10, 10, 10]\n[sizing]\nsurface = 8\n"));
-    EXPECT_EQ(names(between.mesh), (std::vector<std::string>{"ball", "hull-1", "hull-2", "hull-3", "hull-4", "hull-5", "hull-6"}));
+    EXPECT_EQ(names(between.mesh),
+              (std::vector<std::string>{"ball", "hull-1", "hull-2", "hull-3", "hull-4", "hull-5", "hull-6"}));
     EXPECT_NEAR(between.quality.volume, 1e-3 - 4.0 / 3 * M_PI * std::pow(0.025, 3), 4e-6);  // chords of 8 mm
-    const BuildResult ball = build(made(parts + "[[region]]\nkind = \"solid\"\ninside = [50, 50, 50]\n[sizing]\nsurface = 5\n"));
+    const BuildResult ball =
+        build(made(parts + "[[region]]\nkind = \"solid\"\ninside = [50, 50, 50]\n[sizing]\nsurface = 5\n"));
     EXPECT_EQ(names(ball.mesh), std::vector<std::string>{"ball"});
     EXPECT_EQ(ball.mesh.regions[0].kind, RegionKind::solid);
 }
@@ -80,10 +83,12 @@ surface = 30
 }
 
 TEST_F(Build, TheCyclonesInnerPipeEndIsNoOpening) {
-    const Surface shell = split_at_sharp_edges(read_stl(fs::path(ANVILCAST_DEMO) / "dust-cyclone/cyclone-shell.stl", kMm), 40);
+    const Surface shell =
+        split_at_sharp_edges(read_stl(fs::path(ANVILCAST_DEMO) / "dust-cyclone/cyclone-shell.stl", kMm), 40);
     const auto openings = find_openings(shell);
     ASSERT_EQ(openings.size(), 3U);
-    for (const Opening& o : openings) EXPECT_GT(std::abs(o.center.z - 0.410), 0.05);  // the finder's lower end is at 410
+    for (const Opening& o : openings)
+        EXPECT_GT(std::abs(o.center.z - 0.410), 0.05);  // the finder's lower end is at 410
     // A rod through the outlet: its patch would cut the rod, so it cannot be closed by a plain patch.
     Surface rod = kit::box({-0.005, -0.005, 0.3}, {0.005, 0.005, 0.7}, "rod");
     const Surface with_rod = kit::joined({shell, rod});
@@ -92,7 +97,8 @@ TEST_F(Build, TheCyclonesInnerPipeEndIsNoOpening) {
 
 TEST_F(Build, LeavesNothingBehindWhenStoppedAnywhere) {
     write_stl(directory / "ball.stl", kit::sphere({0.05, 0.05, 0.05}, 0.025, 4), kMm);
-    const Case c = made("[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n[[region]]\ninside = [50, 50, 50]\n[sizing]\nsurface = 4\n");
+    const Case c = made(
+        "[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n[[region]]\ninside = [50, 50, 50]\n[sizing]\nsurface = 4\n");
     // Stop at the n-th report, for n = 1, 2, ... until the build gets through.
     int reports = 0;
     for (int n = 1;; ++n) {
@@ -123,9 +129,11 @@ TEST_F(Build, ScalesAndTurnsWithTheBody) {
     write_stl(directory / "ball.stl", kit::sphere({0, 0, 0}, 0.03125, 4), kMm);
     const std::string rest = "[[region]]\ninside = [0, 0, 0]\n[sizing]\nsurface = 8\n";
     const BuildResult mm = build(made("[[part]]\nfile = \"ball.stl\"\nunit = \"mm\"\n" + rest));
-    Case metres = made("[[part]]\nfile = \"ball.stl\"\nunit = \"m\"\n[[region]]\ninside = [0, 0, 0]\n[sizing]\nsurface = \"8 m\"\n");
+    Case metres = made(
+        "[[part]]\nfile = \"ball.stl\"\nunit = \"m\"\n[[region]]\ninside = [0, 0, 0]\n[sizing]\nsurface = \"8 m\"\n");
     const BuildResult m = build(metres);
-    EXPECT_NEAR(static_cast<double>(m.mesh.n_cells()), static_cast<double>(mm.mesh.n_cells()), 0.05 * static_cast<double>(mm.mesh.n_cells()));
+    EXPECT_NEAR(static_cast<double>(m.mesh.n_cells()), static_cast<double>(mm.mesh.n_cells()),
+                0.05 * static_cast<double>(mm.mesh.n_cells()));
     EXPECT_NEAR(m.quality.volume / mm.quality.volume, 1e9, 1e7);
 }
 
