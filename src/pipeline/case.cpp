@@ -64,7 +64,7 @@ class Section {
         const toml::node* node = find(key);
         if (node == nullptr) return std::nullopt;
         if (!node->is_number()) wrong_type(*node, key, "a number");
-        const double value = node->value<double>().value();
+        const double value = number_of(*node);
         if (!(value >= least && value <= most))
             fail(line_of(*node),
                  fmt::format("{} = {} is out of range; it must be from {} to {}", path(key), value, least, most));
@@ -129,6 +129,11 @@ class Section {
     }
 
     std::string path(const char* key) const { return fmt::format("{} {}", name_, key); }
+    /// As a double, rounded where an integer has more digits than that holds.
+    static double number_of(const toml::node& node) {
+        if (const auto* integer = node.as_integer()) return static_cast<double>(**integer);
+        return **node.as_floating_point();
+    }
     static int line_of(const toml::node& node) { return static_cast<int>(node.source().begin.line); }
 
     [[noreturn]] void wrong_type(const toml::node& node, const char* key, const char* expected) const {
@@ -138,7 +143,7 @@ class Section {
   private:
     double length_of(const toml::node& node, const char* key) const {
         if (node.is_number()) {
-            const double value = node.value<double>().value();
+            const double value = number_of(node);
             if (!std::isfinite(value)) fail(line_of(node), fmt::format("{} is not a finite number", path(key)));
             return value * unit_.metres;
         }
@@ -338,6 +343,59 @@ class CaseReader {
     Case case_;
 };
 
+/// TOML allows letters beyond ASCII in quotes and comments only. They are refused elsewhere before the parser sees
+/// them, because the parser's tables do not cover all of them.
+void check_letters(const std::string& text, const std::string& file) {
+    enum class Within { nothing, comment, basic, literal, long_basic, long_literal } within = Within::nothing;
+    std::size_t line = 1;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        auto starts = [&](const char* mark, std::size_t n = 3) { return text.compare(i, n, mark) == 0; };
+        if (c == '\n') {
+            ++line;
+            if (within != Within::long_basic && within != Within::long_literal) within = Within::nothing;
+            continue;
+        }
+        switch (within) {
+            case Within::nothing:
+                if ((static_cast<unsigned char>(c) & 0x80U) != 0 && !(i < 3 && text.starts_with("\xEF\xBB\xBF")))
+                    throw InputError(
+                        fmt::format("{}, line {}: a letter beyond ASCII outside of quotes and comments", file, line));
+                if (c == '#')
+                    within = Within::comment;
+                else if (starts("\"\"\""))
+                    within = Within::long_basic, i += 2;
+                else if (starts("'''"))
+                    within = Within::long_literal, i += 2;
+                else if (c == '"')
+                    within = Within::basic;
+                else if (c == '\'')
+                    within = Within::literal;
+                break;
+            case Within::basic:
+                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
+                    ++i;
+                else if (c == '"')
+                    within = Within::nothing;
+                break;
+            case Within::literal:
+                if (c == '\'') within = Within::nothing;
+                break;
+            case Within::long_basic:
+                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
+                    ++i;
+                else if (starts("\"\"\""))
+                    within = Within::nothing, i += 2;
+                break;
+            case Within::long_literal:
+                if (starts("'''")) within = Within::nothing, i += 2;
+                break;
+            case Within::comment:
+                break;
+        }
+    }
+}
+
 }  // namespace
 
 bool matches_pattern(std::string_view name, std::string_view pattern) {
@@ -360,6 +418,7 @@ bool matches_pattern(std::string_view name, std::string_view pattern) {
 }
 
 Case parse_case(const std::string& text, const std::filesystem::path& file) {
+    check_letters(text, file.string());
     try {
         const toml::table root = toml::parse(text, file.string());
         return CaseReader(root, file, text).read();

@@ -102,6 +102,10 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
         {"formats = [\"cgns\", \"vtu\", \"stl\"]", "formats = [\"png\"]", {"line 28", "png", "vtu"}},
         {"skewness = 0.9", "skewness = 9", {"line 24", "out of range"}},
         {"name = \"duct\"", "name = \"duct", {"line 2"}},
+        {"cells = 2_000_000",
+         "cells = 2_00\xD0\x97"
+         "000",
+         {"line 25", "beyond ASCII"}},
     };
     for (const BadCase& c : cases) {
         const std::string message = message_of(replaced(kGood, c.what, c.by));
@@ -113,6 +117,25 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
                   .find("two openings called"),
               std::string::npos);
     EXPECT_NE(message_of(kGood + "\n[[zone]]\nname = \"lid\"\n").find("not which zones"), std::string::npos);
+}
+
+TEST(CaseFile, IntegersTooLongForADoubleAreRounded) {
+    const Case c = parse_case(replaced(kGood, "cells = 2_000_000", "cells = 9_007_199_254"), "case.toml");
+    EXPECT_EQ(c.limits.cells, 9'007'199'254.0);
+    EXPECT_NE(message_of(replaced(kGood, "cells = 2_000_000", "cells = 9_007_199_254_740_993")).find("out of range"),
+              std::string::npos);
+    EXPECT_EQ(parse_case(replaced(kGood, "[0, 0, 200]", "[0, 0, 9007199254740993]"), "case.toml").region.inside.z,
+              9007199254740992e-3);
+}
+
+TEST(CaseFile, AnyLetterMayStandInQuotesAndComments) {
+    const Case c = parse_case(replaced(kGood, "\"duct\"",
+                                       "\"ca\xC3\xB1"
+                                       "o \\\" \xE7\xAE\xA1\"  # \xD0\x97"),
+                              "case.toml");
+    EXPECT_EQ(c.name,
+              "ca\xC3\xB1"
+              "o \" \xE7\xAE\xA1");
 }
 
 TEST(CaseFile, PatternsMatchNames) {
