@@ -19,8 +19,16 @@ namespace anvilcast::fill {
 
 Sphere undecided_sphere() { return {{0, 0, 0}, -1.0F, std::numeric_limits<float>::infinity()}; }
 
-// The clones are chosen at run time; without fused operations all of them round alike.
-__attribute__((target_clones("avx512f", "avx2", "default"))) void compute_spheres(SphereBatch& b, std::size_t n) {
+// The clones are chosen at run time; without fused operations all of them round alike. The choice is made before the
+// thread sanitizer is ready, so under it there is one version only.
+#if defined(__SANITIZE_THREAD__)
+#define ANVILCAST_VECTOR_CLONES
+#else
+#define ANVILCAST_VECTOR_CLONES __attribute__((target_clones("avx512f", "avx2", "default")))
+#endif
+
+ANVILCAST_VECTOR_CLONES
+void compute_spheres(SphereBatch& b, std::size_t n) {
     constexpr double kEps = 0x1p-53;
     constexpr float kInfinity = std::numeric_limits<float>::infinity();
     for (std::size_t k = 0; k < n; ++k) {
