@@ -218,7 +218,7 @@ std::string binary_content(const Surface& surface, const LengthUnit& unit) {
         for (int axis = 0; axis < 3; ++axis) {
             numbers[static_cast<std::size_t>(axis)] = static_cast<float>(normal[axis]);
             for (int k = 0; k < 3; ++k)
-                numbers[static_cast<std::size_t>(3 + 3 * k + axis)] =
+                numbers[3 + 3 * static_cast<std::size_t>(k) + static_cast<std::size_t>(axis)] =
                     static_cast<float>(surface.corner(t, k)[axis] / unit.metres);
         }
         std::memcpy(bytes.data() + kBinaryHead + kBinaryTriangle * t, numbers.data(), 48);

@@ -158,7 +158,7 @@ Metric summarised(const VolumeMesh& mesh, const Measures& m, const MetricKind& k
     out.mean = sum / static_cast<double>(values.size());
     tbb::parallel_sort(values.begin(), values.end());
     auto percentile = [&](double share) {
-        return values[static_cast<std::size_t>(share * static_cast<double>(values.size() - 1) + 0.5)];
+        return values[static_cast<std::size_t>(std::llround(share * static_cast<double>(values.size() - 1)))];
     };
     out.min = values.front();
     out.max = values.back();
