@@ -43,7 +43,7 @@ void measure(const Surface& surface, SurfaceHealth& health) {
         zone.area += area;
         if (in_line(a, b, c)) note(health.degenerate_triangles, centroid(surface, t));
     }
-    // abc seen from inside is clockwise, so that the sum above has the sign reversed.
+    // A point on the inner side of an outward triangle gives a negative volume: the sum above has the sign reversed.
     health.enclosed_volume = -health.enclosed_volume;
 }
 
