@@ -246,10 +246,7 @@ std::size_t Remesher::collapse_short_edges() {
             if (!is_alive(t)) break;
             const Index a = triangles_[t][k], b = triangles_[t][(k + 1) % 3];
             if (distance(points_[a], points_[b]) >= kShortest * target_length(a, b)) continue;
-            if (may_collapse_onto(a, b) && collapse(a, b))
-                ++n;
-            else if (may_collapse_onto(b, a) && collapse(b, a))
-                ++n;
+            if ((may_collapse_onto(a, b) && collapse(a, b)) || (may_collapse_onto(b, a) && collapse(b, a))) ++n;
         }
     }
     return n;
