@@ -48,7 +48,7 @@ int inspect(const Arguments& a) {
     std::string json;
     for (const std::string& file : a.files) {
         const SurfaceHealth health = examine(read_stl(file, unit));
-        sound = sound && health.is_sound;
+        sound = sound && !health.is_blocked();
         if (a.json)
             json += (json.empty() ? "" : ",\n") + health_json(health, file);
         else

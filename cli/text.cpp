@@ -34,16 +34,6 @@ std::string grouped(std::size_t n) {
     return out;
 }
 
-void add_defect(std::string& text, const char* what, const SurfaceHealth::Defects& d, const LengthUnit& unit) {
-    if (d.count == 0) {
-        text += fmt::format("  {:<26}{}\n", what, good("none"));
-        return;
-    }
-    text += fmt::format("  {:<26}{}  first at", what, bad(grouped(d.count)));
-    for (std::size_t i = 0; i < std::min<std::size_t>(3, d.places.size()); ++i) text += " " + place(d.places[i], unit);
-    text += "\n";
-}
-
 std::size_t name_width(const auto& list) {
     std::size_t width = 8;
     for (const auto& item : list) width = std::max(width, item.name.size());
@@ -61,33 +51,96 @@ std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, cons
 
 }  // namespace
 
+static std::string sized(const DefectInfo& info, double size, const LengthUnit& unit) {
+    const std::string what = info.size;
+    if (what.empty()) return "";
+    return fmt::format("{} {}", what,
+                       what == "area"     ? format_area(size, unit)
+                       : what == "volume" ? format_volume(size, unit)
+                                          : format_length(size, unit));
+}
+
+static std::string defects_text(const SurfaceHealth& h, const LengthUnit& unit) {
+    std::string text = fmt::format("\nDefects  (tolerance {})\n", format_length(h.tolerance, unit));
+    std::string absent;
+    for (const DefectList& list : h.defects) {
+        const DefectInfo& info = defect_info(list.kind);
+        if (list.items.empty()) {
+            absent += fmt::format("{}{}", absent.empty() ? "" : ", ", info.name);
+            continue;
+        }
+        const Defect& worst = list.items.front();
+        const std::string count = fmt::format("{:>9}", grouped(list.items.size()));
+        text += fmt::format("  {:<23}{}  worst {} at {}\n", info.name, info.severity == Severity::blocking ? bad(count) : count,
+                            sized(info, worst.size, unit), place(worst.place, unit));
+        text += fmt::format("  {:<23}{:>9}  {}: {}\n", "", "", severity_name(info.severity), info.mend);
+    }
+    // The kinds that were not found, wrapped.
+    std::string line = "  none of: ";
+    for (std::size_t at = 0; at < absent.size();) {
+        const std::size_t end = std::min(absent.find(", ", at), absent.size() - 2) + 2;
+        const std::string word = absent.substr(at, end - at);
+        if (line.size() + word.size() > 110) {
+            text += line + "\n";
+            line = "    ";
+        }
+        line += word;
+        at = end;
+    }
+    return text + line + "\n";
+}
+
+static std::string rims_text(const SurfaceHealth& h, const LengthUnit& unit) {
+    constexpr std::size_t kMost = 12;
+    if (h.rims.empty()) return "";
+    std::string text = fmt::format("\n{:<8}{:>14}{:>9}  {:<24}center, {}\n", "Rims", "length", "points", "kind", unit.name);
+    for (std::size_t i = 0; i < std::min(kMost, h.rims.size()); ++i) {
+        const RimMeasure& r = h.rims[i];
+        const std::string kind = r.is_crack ? "crack" : !r.is_loop ? "open chain" : r.is_flat ? "flat" : "not flat";
+        text += fmt::format("  {:<6}{:>14}{:>9}  {:<24}{}\n", i + 1, format_length(r.rim.length, unit), r.rim.points.size(),
+                            kind + ", " + extent(r.bounds, unit), place(r.rim.center, unit));
+    }
+    if (h.rims.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(h.rims.size() - kMost));
+    return text;
+}
+
+static std::string zone_table(const SurfaceHealth& h, const LengthUnit& unit) {
+    constexpr std::size_t kMost = 40;
+    std::vector<ZoneMeasure> zones = h.zones;
+    const std::size_t width = std::min<std::size_t>(32, name_width(zones));
+    std::string text = fmt::format("\n{:<{}}{:<14}{:>14}{:>10}  {:<18}{:<24}center, {}\n", "Zones", width + 2, "role", "area",
+                                   "triangles", "mean normal", "extent, " + unit.name, unit.name);
+    for (std::size_t i = 0; i < std::min(kMost, zones.size()); ++i) {
+        const ZoneMeasure& z = zones[i];
+        const Vec3 e = z.bounds.extent() / unit.metres, n = z.mean_normal;
+        const std::string normal =
+            length(n) < 0.01 ? "all round" : fmt::format("{:.2f} {:.2f} {:.2f}", n.x + 0.0, n.y + 0.0, n.z + 0.0);
+        text += fmt::format("  {:<{}}{:<14}", z.name, width, fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""));
+        // The squared sign takes two bytes.
+        const std::string area = format_area(z.area, unit);
+        text += fmt::format("{:>15}{:>10}  {:<18}{:<24}{}\n", area, grouped(z.triangles), normal,
+                            fmt::format("{:.4g} x {:.4g} x {:.4g}", e.x, e.y, e.z), place(z.center, unit));
+    }
+    if (zones.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(zones.size() - kMost));
+    return text;
+}
+
 std::string health_text(const SurfaceHealth& h, const std::string& source, const LengthUnit& unit) {
     std::string text = fmt::format("{}\n", bold(source));
     const Vec3 e = h.bounds.extent();
-    text += fmt::format("  extent                    {}  (numbers taken as {}: {:.3g} m at the longest; right?)\n",
-                        extent(h.bounds, unit), unit.name, std::max({e.x, e.y, e.z}));
-    text += fmt::format("  from, to                  {} {}\n", place(h.bounds.lo, unit), place(h.bounds.hi, unit));
-    text += fmt::format("  triangles, points         {}, {}\n", grouped(h.n_triangles), grouped(h.n_points));
-    text += fmt::format("  pieces                    {}\n", h.n_shells);
-    text += fmt::format("  closed                    {}\n", h.is_closed ? good("yes") : bad("no"));
-    if (h.is_closed)
-        text += fmt::format("  enclosed volume           {}{}\n", format_volume(h.enclosed_volume, unit),
-                            h.enclosed_volume < 0 ? bad("  (normals point inward)") : "");
-    text += fmt::format("  area                      {}\n\nDefects\n", format_area(h.area, unit));
-    add_defect(text, "free edges", h.free_edges, unit);
-    add_defect(text, "non-manifold edges", h.non_manifold_edges, unit);
-    add_defect(text, "inconsistent edges", h.inconsistent_edges, unit);
-    add_defect(text, "duplicate triangles", h.duplicate_triangles, unit);
-    add_defect(text, "degenerate triangles", h.degenerate_triangles, unit);
-    if (!h.rims.empty()) text += "\nRims (loops of free edges)\n";
-    for (const Rim& rim : h.rims)
-        text += fmt::format("  at {}  length {}  {} points\n", place(rim.center, unit), format_length(rim.length, unit),
-                            rim.points.size());
-    const std::size_t width = name_width(h.zones);
-    text += fmt::format("\n{:<{}}{:>12}  area\n", "Zones", width + 2, "triangles");
-    for (const ZoneMeasure& z : h.zones)
-        text += fmt::format("  {:<{}}{:>12}  {}\n", z.name, width, grouped(z.triangles), format_area(z.area, unit));
-    return text;
+    text += fmt::format("  extent               {}  ({:.3g} m at the longest: right?)\n", extent(h.bounds, unit),
+                        std::max({e.x, e.y, e.z}));
+    text += fmt::format("  from, to             {} {}\n", place(h.bounds.lo, unit), place(h.bounds.hi, unit));
+    text += fmt::format("  triangles, points    {}, {}\n", grouped(h.n_triangles), grouped(h.n_points));
+    const auto n_closed = std::count_if(h.shells.begin(), h.shells.end(), [](const Shell& s) { return s.is_closed; });
+    const auto n_inner = std::count_if(h.shells.begin(), h.shells.end(), [](const Shell& s) { return s.depth > 0; });
+    text += fmt::format("  pieces               {}, {} of them closed, {} inside of others\n", grouped(h.shells.size()),
+                        grouped(static_cast<std::size_t>(n_closed)), grouped(static_cast<std::size_t>(n_inner)));
+    text += fmt::format("  area                 {}\n", format_area(h.area, unit));
+    if (h.is_closed) text += fmt::format("  enclosed volume      {}\n", format_volume(h.enclosed_volume, unit));
+    text += defects_text(h, unit) + rims_text(h, unit) + zone_table(h, unit);
+    const std::string sentence = verdict(h, unit);
+    return text + "\n" + (h.is_blocked() ? bad(sentence) : good(sentence)) + "\n";
 }
 
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {

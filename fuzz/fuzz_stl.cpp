@@ -1,6 +1,7 @@
 // Any bytes as an STL file: a surface with finite points, or an InputError.
 
 #include <anvilcast/errors.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/stl.hpp>
 
 #include <cstdlib>

@@ -8,6 +8,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/geometry.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/predicates.hpp>
@@ -15,6 +16,7 @@
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/surface.hpp>
+#include <anvilcast/surface_files.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>

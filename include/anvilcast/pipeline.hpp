@@ -10,6 +10,7 @@
 #include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/fill.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
 #include <string>
 #include <vector>

@@ -29,4 +29,8 @@ ANVILCAST_API Surface parse_stl(std::string_view content, const std::string& nam
 ANVILCAST_API void write_stl(const std::filesystem::path& file, const Surface& surface, const LengthUnit& unit,
                              StlFormat format = StlFormat::binary);
 
+/// The content that write_stl() writes.
+ANVILCAST_API std::string stl_text(const Surface& surface, const LengthUnit& unit);
+ANVILCAST_API std::string stl_bytes(const Surface& surface, const LengthUnit& unit);
+
 }  // namespace anvilcast

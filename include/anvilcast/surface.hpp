@@ -1,9 +1,11 @@
-// Triangle surfaces: what they are, how sound they are, and their division into zones.
+// Triangle surfaces: what they are, and their division into zones.
 //
-//     Surface body = read_stl("body.stl", parse_length_unit("mm"));   // <anvilcast/stl.hpp>
-//     SurfaceHealth health = examine(body);
-//     if (!health.is_closed) for (const Rim& rim : health.rims) ...
+//     Surface body = read_surface("body.stl", {.unit = parse_length_unit("mm")}).surface;  // <anvilcast/surface_files.hpp>
+//     weld(body, 1e-6);
 //     Surface split = split_at_sharp_edges(body, 40);
+//
+// How sound a surface is: <anvilcast/health.hpp>. What can be done about it: <anvilcast/mend.hpp>. Naming its zones:
+// <anvilcast/naming.hpp>.
 #pragma once
 
 #include <anvilcast/export.hpp>
@@ -23,7 +25,12 @@ ANVILCAST_API Role parse_role(const std::string& name);
 struct Zone {
     std::string name;
     Role role = Role::wall;
+    std::string part = {};       ///< the body or file it came with
+    bool role_is_guess = false;  ///< the role was taken from the name, nobody set it
 };
+
+/// An edge by its ends, lower number first.
+using Edge = std::array<Index, 2>;
 
 /// Triangles over shared points. Normals follow the right-hand rule. zone_of has an entry for each triangle.
 struct Surface {
@@ -31,6 +38,8 @@ struct Surface {
     std::vector<Triangle> triangles;
     std::vector<Index> zone_of;
     std::vector<Zone> zones;
+    /// Edges to keep though they be neither sharp nor a border of zones: those of CAD faces. Sorted.
+    std::vector<Edge> feature_edges = {};
 
     const Vec3& corner(Index triangle, int k) const { return points[triangles[triangle][static_cast<std::size_t>(k)]]; }
     Box bounds() const;
@@ -70,41 +79,14 @@ struct Rim {
     Vec3 center;  ///< mean of the loop, weighted by length
 };
 
-struct ZoneMeasure {
-    std::string name;
-    Role role = Role::wall;
-    std::size_t triangles = 0;
-    double area = 0;
-};
+/// All rims, each running against its triangles, as a patch that closes it would. O(n log n).
+ANVILCAST_API std::vector<Rim> find_rims(const Surface& surface);
 
-/// What examine() finds. Places are given for the first kMaxPlaces defects of each kind.
-struct SurfaceHealth {
-    static constexpr std::size_t kMaxPlaces = 20;
-    struct Defects {
-        std::size_t count = 0;
-        std::vector<Vec3> places;
-    };
-    Box bounds;
-    std::size_t n_points = 0;
-    std::size_t n_triangles = 0;
-    std::size_t n_shells = 0;  ///< pieces that hang together over edges
-    double area = 0;
-    double enclosed_volume = 0;  ///< signed; meaningful when closed and consistently oriented
-    std::vector<ZoneMeasure> zones;
-    std::vector<Rim> rims;
-    Defects free_edges;
-    Defects non_manifold_edges;    ///< edges with three or more triangles
-    Defects inconsistent_edges;    ///< two triangles that disagree on which side is out
-    Defects duplicate_triangles;   ///< the same three points, whatever the order
-    Defects degenerate_triangles;  ///< without area: corners equal or exactly in line
-    bool is_closed = false;        ///< no free edge
-    bool is_sound = false;         ///< closed, and none of the defects above
+/// Several surfaces as one: points, zones and all, in order. Points of different surfaces stay apart: weld() joins them.
+ANVILCAST_API Surface joined(const std::vector<Surface>& surfaces);
 
-    std::size_t n_defects() const;
-};
-
-/// O(n log n). Works on any triangles, whatever their state.
-ANVILCAST_API SurfaceHealth examine(const Surface& surface);
+/// Drops the points that no triangle uses; the others keep their order.
+ANVILCAST_API void drop_unused_points(Surface& surface);
 
 struct WeldResult {
     std::size_t points_merged = 0;

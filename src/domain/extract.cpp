@@ -41,7 +41,7 @@ bool is_closed_already(const Opening& opening, const std::vector<Opening>& close
                                         place(inside, unit), leaks));
     }
     std::string rims;
-    for (const Rim& rim : examine(body).rims)
+    for (const Rim& rim : find_rims(body))
         rims += fmt::format("\n  free rim at {}, length {}", place(rim.center, unit), format_length(rim.length, unit));
     if (!rims.empty())
         throw GeometryError(fmt::format("the flow volume at inside = {} is not closed; the surface has holes:{}",

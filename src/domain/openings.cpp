@@ -152,7 +152,7 @@ std::vector<Opening> find_openings(const Surface& surface, double flatness) {
     const TriangleTree tree(surface.points, surface.triangles);
     std::vector<Opening> candidates;
     add_end_face_rims(surface, edges, tree, flatness, candidates);
-    for (const Rim& rim : examine(surface).rims)
+    for (const Rim& rim : find_rims(surface))
         if (rim.points.size() >= 3 && is_flat(surface.points, rim.points, flatness))
             add_if_closable(surface, tree, rim.points, true, candidates);
 

@@ -30,8 +30,12 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
         throw InputError(fmt::format("{}: is a directory, a file was expected", file.string()));
     File in(std::fopen(file.c_str(), "rb"));
     if (!in) throw InputError(fmt::format("{}: cannot be read: {}", file.string(), std::strerror(errno)));
+    // What a regular file's size promises is read at once; more than that, or a pipe, block by block.
+    const std::uintmax_t promised = std::filesystem::is_regular_file(status) ? std::filesystem::file_size(file, code) : 0;
     std::string content;
-    std::string block(std::size_t{1} << 20, '\0');
+    content.resize(std::min<std::uintmax_t>(most, code ? 0 : promised));
+    content.resize(std::fread(content.data(), 1, content.size(), in.get()));
+    std::string block(std::size_t{1} << 16, '\0');
     while (content.size() < most) {
         const std::size_t n = std::fread(block.data(), 1, std::min(block.size(), most - content.size()), in.get());
         if (n == 0) break;

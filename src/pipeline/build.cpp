@@ -34,15 +34,6 @@ class Stopwatch {
     Clock::time_point start_;
 };
 
-void append(Surface& all, const Surface& part) {
-    const auto first_point = static_cast<Index>(all.points.size()), first_zone = static_cast<Index>(all.zones.size());
-    all.points.insert(all.points.end(), part.points.begin(), part.points.end());
-    for (const Triangle& t : part.triangles)
-        all.triangles.push_back({t[0] + first_point, t[1] + first_point, t[2] + first_point});
-    for (const Index z : part.zone_of) all.zone_of.push_back(z + first_zone);
-    all.zones.insert(all.zones.end(), part.zones.begin(), part.zones.end());
-}
-
 std::vector<Box> zone_boxes(const Surface& s) {
     std::vector<Box> boxes(s.zones.size());
     for (Index t = 0; t < s.triangles.size(); ++t)
@@ -133,12 +124,14 @@ void warn_of_unused_openings(const Domain& domain, const Case& c, std::vector<st
 }  // namespace
 
 Surface load_parts(const Case& c, std::vector<std::string>& warnings) {
-    Surface all;
+    std::vector<Surface> parts;
     for (const PartSpec& part : c.parts) {
         Surface s = read_stl(part.file, part.unit);
         if (part.weld > 0) weld(s, part.weld);
-        append(all, split_at_sharp_edges(s, part.split_angle));
+        parts.push_back(split_at_sharp_edges(s, part.split_angle));
     }
+    Surface all = joined(parts);
+    weld(all);
     name_zones(all, c, warnings);
     return all;
 }

@@ -16,12 +16,6 @@ ordered_json json_of(const Box& b) {
     return {{"from", json_of(b.lo)}, {"to", json_of(b.hi)}, {"extent", json_of(b.extent())}};
 }
 
-ordered_json json_of(const SurfaceHealth::Defects& d) {
-    ordered_json places = ordered_json::array();
-    for (const Vec3& p : d.places) places.push_back(json_of(p));
-    return {{"count", d.count}, {"places", places}};
-}
-
 ordered_json cells_of(const VolumeMesh& mesh) {
     ordered_json out{{"total", mesh.n_cells()}};
     for (const CellType type :
@@ -110,28 +104,66 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
 }
 
 std::string health_json(const SurfaceHealth& h, const std::string& source) {
-    ordered_json zones = ordered_json::array(), rims = ordered_json::array();
+    ordered_json zones = ordered_json::array(), rims = ordered_json::array(), shells = ordered_json::array();
     for (const ZoneMeasure& z : h.zones)
-        zones.push_back({{"name", z.name}, {"role", role_name(z.role)}, {"triangles", z.triangles}, {"area", z.area}});
-    for (const Rim& r : h.rims)
-        rims.push_back({{"center", json_of(r.center)}, {"length", r.length}, {"points", r.points.size()}});
+        zones.push_back({{"name", z.name},
+                         {"role", role_name(z.role)},
+                         {"role_is_guess", z.role_is_guess},
+                         {"part", z.part},
+                         {"triangles", z.triangles},
+                         {"area", z.area},
+                         {"bounds", json_of(z.bounds)},
+                         {"center", json_of(z.center)},
+                         {"mean_normal", json_of(z.mean_normal)}});
+    for (const RimMeasure& r : h.rims)
+        rims.push_back({{"center", json_of(r.rim.center)},
+                        {"length", r.rim.length},
+                        {"points", r.rim.points.size()},
+                        {"extent", json_of(r.bounds.extent())},
+                        {"loop", r.is_loop},
+                        {"flat", r.is_flat},
+                        {"crack", r.is_crack}});
+    for (const Shell& s : h.shells)
+        shells.push_back({{"triangles", s.triangles},
+                          {"closed", s.is_closed},
+                          {"area", s.area},
+                          {"volume", s.is_closed ? ordered_json(s.volume) : ordered_json()},
+                          {"bounds", json_of(s.bounds)},
+                          {"depth", s.depth},
+                          {"inside", s.inside == kNone ? ordered_json() : ordered_json(s.inside)}});
+    ordered_json defects;
+    for (const DefectList& list : h.defects) {
+        const DefectInfo& info = defect_info(list.kind);
+        ordered_json items = ordered_json::array();
+        for (const Defect& d : list.items) {
+            ordered_json item{{"place", json_of(d.place)}};
+            if (*info.size != '\0') item["size"] = d.size;
+            ordered_json triangles = ordered_json::array();
+            for (const Index t : d.triangles)
+                if (t != kNone) triangles.push_back(t);
+            if (!triangles.empty()) item["triangles"] = triangles;
+            items.push_back(std::move(item));
+        }
+        defects[info.key] = {{"count", list.items.size()},
+                             {"severity", severity_name(info.severity)},
+                             {"size_is", info.size},
+                             {"mend", info.mend},
+                             {"items", items}};
+    }
     return dumped({{"surface", source},
+                   {"closed", h.is_closed},
+                   {"sound", h.is_sound},
+                   {"blocked", h.is_blocked()},
+                   {"tolerance", h.tolerance},
                    {"bounds", json_of(h.bounds)},
                    {"points", h.n_points},
                    {"triangles", h.n_triangles},
-                   {"shells", h.n_shells},
                    {"area", h.area},
-                   {"closed", h.is_closed},
-                   {"sound", h.is_sound},
                    {"enclosed_volume", h.is_closed ? ordered_json(h.enclosed_volume) : ordered_json()},
                    {"zones", zones},
+                   {"shells", shells},
                    {"rims", rims},
-                   {"defects",
-                    {{"free_edges", json_of(h.free_edges)},
-                     {"non_manifold_edges", json_of(h.non_manifold_edges)},
-                     {"inconsistent_edges", json_of(h.inconsistent_edges)},
-                     {"duplicate_triangles", json_of(h.duplicate_triangles)},
-                     {"degenerate_triangles", json_of(h.degenerate_triangles)}}}});
+                   {"defects", defects}});
 }
 
 std::string openings_json(const std::vector<Opening>& openings, const std::string& source) {

@@ -1,4 +1,5 @@
 #include <gtest/gtest.h>
+#include <anvilcast/health.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/predicates.hpp>
@@ -48,7 +49,7 @@ TEST(Polygon, TriangulatesWhatIsSimple) {
 TEST(Regions, OfNestedAndTouchingBoxes) {
     // A shell of 1 in a shell of 27; beside it one that shares a face, as two parts that touch would.
     Surface s =
-        kit::joined({kit::box({0, 0, 0}, {3, 3, 3}), kit::box({1, 1, 1}, {2, 2, 2}), kit::box({3, 0, 0}, {5, 3, 3})});
+        joined({kit::box({0, 0, 0}, {3, 3, 3}), kit::box({1, 1, 1}, {2, 2, 2}), kit::box({3, 0, 0}, {5, 3, 3})});
     weld(s);
     // The shared face is there twice, in opposite directions: keep one.
     std::vector<Triangle> kept;

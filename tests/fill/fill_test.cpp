@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
+#include <anvilcast/health.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/quality.hpp>
@@ -125,7 +126,7 @@ TEST(Fill, KeepsHolesApart) {
         parts.push_back(kit::flipped(kit::sphere(centers[i], 0.1, 2, "ball-" + std::to_string(i))));
     SizeOptions sizes;
     sizes.surface = 0.05;
-    const Domain domain = kit::inside_of(kit::joined(parts));
+    const Domain domain = kit::inside_of(joined(parts));
     const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain.boundary, sizes));
     const VolumeMesh mesh = filled(surface.surface, 0.05);
     expect_sound(surface.surface, mesh);

@@ -206,7 +206,7 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
 
 TEST(Recovery, TellsWhenTheSurfaceTouchesItself) {
     // A corner of the second box lies on an edge of the first.
-    Surface s = kit::joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({1, 1, 0.5}, {2, 2, 2})});
+    Surface s = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({1, 1, 0.5}, {2, 2, 2})});
     std::vector<Vec3> points = s.points;
     for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {6, 6.3, 6.4}).points) points.push_back(corner);
     const std::vector<Index> order = insertion_order(points);

@@ -87,9 +87,9 @@ TEST(TriangleIntersection, TellsConflictsFromNeighbours) {
 }
 
 TEST(TriangleIntersection, FindsAllPairsOfTwoBalls) {
-    const Surface apart = kit::joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({3, 0, 0}, 1, 2)});
+    const Surface apart = joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({3, 0, 0}, 1, 2)});
     EXPECT_TRUE(find_self_intersections(apart.points, apart.triangles).empty());
-    const Surface crossing = kit::joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({1.2, 0.1, 0}, 1, 2)});
+    const Surface crossing = joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({1.2, 0.1, 0}, 1, 2)});
     std::vector<std::array<Index, 2>> brute;
     for (Index i = 0; i < crossing.triangles.size(); ++i)
         for (Index j = i + 1; j < crossing.triangles.size(); ++j)

@@ -1,6 +1,7 @@
 // Readers and writers: round trips, dialects, and hostile input, which must end in an InputError with a place.
 
 #include <gtest/gtest.h>
+#include <anvilcast/health.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>

@@ -107,18 +107,6 @@ Surface cylinder(double radius, double height, int n) {
     return s;
 }
 
-Surface joined(const std::vector<Surface>& parts) {
-    Surface all;
-    for (const Surface& part : parts) {
-        const auto p = static_cast<Index>(all.points.size()), z = static_cast<Index>(all.zones.size());
-        all.points.insert(all.points.end(), part.points.begin(), part.points.end());
-        for (const Triangle& t : part.triangles) all.triangles.push_back({t[0] + p, t[1] + p, t[2] + p});
-        for (const Index k : part.zone_of) all.zone_of.push_back(k + z);
-        all.zones.insert(all.zones.end(), part.zones.begin(), part.zones.end());
-    }
-    return all;
-}
-
 Surface flipped(Surface s) {
     for (Triangle& t : s.triangles) std::swap(t[1], t[2]);
     return s;

@@ -14,8 +14,6 @@ Surface sphere(const Vec3& center, double radius, int levels, const std::string&
 Surface pipe(double inner, double outer, double height, int n, const std::string& name = "pipe");
 /// A closed cylinder along z with caps fanned round their middle.
 Surface cylinder(double radius, double height, int n);
-/// Several surfaces in one.
-Surface joined(const std::vector<Surface>& parts);
 Surface flipped(Surface s);
 /// The polyhedron of E. Schoenhardt (1928), which no tetrahedra fill without a new point.
 Surface twisted_prism(double twist_deg);

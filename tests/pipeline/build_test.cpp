@@ -91,7 +91,7 @@ TEST_F(Build, TheCyclonesInnerPipeEndIsNoOpening) {
         EXPECT_GT(std::abs(o.center.z - 0.410), 0.05);  // the finder's lower end is at 410
     // A rod through the outlet: its patch would cut the rod, so it cannot be closed by a plain patch.
     Surface rod = kit::box({-0.005, -0.005, 0.3}, {0.005, 0.005, 0.7}, "rod");
-    const Surface with_rod = kit::joined({shell, rod});
+    const Surface with_rod = joined({shell, rod});
     for (const Opening& o : find_openings(with_rod)) EXPECT_LT(o.center.z, 0.6);
 }
 

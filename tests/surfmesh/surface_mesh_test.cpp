@@ -1,4 +1,5 @@
 #include <gtest/gtest.h>
+#include <anvilcast/health.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
@@ -125,7 +126,7 @@ TEST(SurfaceMesh, KeepsRimsOfACylinder) {
 TEST(SurfaceMesh, RefinesWhereWallsAlmostTouch) {
     // Two balls with a gap a hundredth of the size: chords of the coarse meshes would cross.
     const Surface pair =
-        kit::joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)),
+        joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)),
                      kit::flipped(kit::sphere({1.001, 0, 0}, 1, 4))});
     const SurfaceMesh mesh = meshed(pair, 0.5);
     EXPECT_TRUE(find_self_intersections(mesh.surface.points, mesh.surface.triangles).empty());
@@ -133,7 +134,7 @@ TEST(SurfaceMesh, RefinesWhereWallsAlmostTouch) {
 }
 
 TEST(SurfaceMesh, TellsWhereTheInputCrossesItself) {
-    const Surface crossing = kit::joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({1.2, 0, 0}, 1, 2)});
+    const Surface crossing = joined({kit::sphere({0, 0, 0}, 1, 2), kit::sphere({1.2, 0, 0}, 1, 2)});
     try {
         meshed(crossing, 0.2);
         FAIL() << "nothing was thrown";

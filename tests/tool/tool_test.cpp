@@ -156,7 +156,7 @@ TEST_F(Tool, InspectsAndFindsOpenings) {
     Outcome o = run("inspect pipe.stl");
     EXPECT_EQ(o.status, 0);
     EXPECT_NE(o.out.find("50 x 50 x 100 mm"), std::string::npos) << o.out;
-    EXPECT_NE(o.out.find("closed                    yes"), std::string::npos);
+    EXPECT_NE(o.out.find("Closed and sound."), std::string::npos) << o.out;
     o = run("inspect pipe.stl --json");
     const auto health = nlohmann::json::parse(o.out);
     EXPECT_TRUE(health["closed"]);

@@ -1,0 +1,59 @@
+#include <anvilcast/surface.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/disjoint_sets.hpp"
+
+namespace anvilcast {
+
+Surface split_at_sharp_edges(const Surface& surface, double degrees) {
+    const SurfaceEdges edges(surface.triangles, surface.points.size());
+    const double limit = std::cos(degrees * std::numbers::pi / 180.0);
+    DisjointSets pieces(surface.triangles.size());
+    auto normal = [&](Index t) {
+        return normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
+    };
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        if (edges.n_uses(e) != 2) continue;
+        const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
+        if (surface.zone_of[u.triangle] != surface.zone_of[v.triangle]) continue;
+        const double sense = u.forward != v.forward ? 1.0 : -1.0;
+        if (sense * dot(normal(u.triangle), normal(v.triangle)) >= limit) pieces.join(u.triangle, v.triangle);
+    }
+    struct Piece {
+        Index zone, root;
+        double area;
+    };
+    std::vector<Piece> list;
+    std::vector<Index> piece_of(surface.triangles.size(), kNone);
+    for (Index t = 0; t < surface.triangles.size(); ++t) {
+        const Index root = pieces.find(t);
+        if (root == t) {
+            piece_of[t] = static_cast<Index>(list.size());
+            list.push_back({surface.zone_of[t], t, 0});
+        }
+        list[piece_of[root]].area += triangle_area(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2));
+    }
+    std::vector<std::size_t> n_pieces(surface.zones.size(), 0), next(surface.zones.size(), 0);
+    for (const Piece& p : list) ++n_pieces[p.zone];
+    std::sort(list.begin(), list.end(), [](const Piece& a, const Piece& b) {
+        return a.zone != b.zone ? a.zone < b.zone : a.area != b.area ? a.area > b.area : a.root < b.root;
+    });
+    Surface out = surface;
+    out.zones.clear();
+    std::vector<Index> zone_of_root(surface.triangles.size(), kNone);
+    for (const Piece& p : list) {
+        const Zone& whole = surface.zones[p.zone];
+        zone_of_root[p.root] = static_cast<Index>(out.zones.size());
+        out.zones.push_back(whole);
+        if (n_pieces[p.zone] > 1) out.zones.back().name = fmt::format("{}-{}", whole.name, ++next[p.zone]);
+    }
+    for (Index t = 0; t < out.triangles.size(); ++t) out.zone_of[t] = zone_of_root[pieces.find(t)];
+    return out;
+}
+
+}  // namespace anvilcast
