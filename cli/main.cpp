@@ -5,6 +5,7 @@
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
 
 #include <fmt/format.h>
@@ -47,7 +48,7 @@ int inspect(const Arguments& a) {
     bool sound = true;
     std::string json;
     for (const std::string& file : a.files) {
-        const SurfaceHealth health = examine(read_stl(file, unit));
+        const SurfaceHealth health = examine(read_surface(file, {.unit = states_unit(file) ? std::nullopt : std::optional(unit)}).surface);
         sound = sound && !health.is_blocked();
         if (a.json)
             json += (json.empty() ? "" : ",\n") + health_json(health, file);
@@ -62,7 +63,7 @@ int openings(const Arguments& a) {
     const LengthUnit unit = parse_length_unit(a.unit);
     std::string json;
     for (const std::string& file : a.files) {
-        const std::vector<Opening> found = find_openings(split_at_sharp_edges(read_stl(file, unit), a.split_angle));
+        const std::vector<Opening> found = find_openings(split_at_sharp_edges(read_surface(file, {.unit = states_unit(file) ? std::nullopt : std::optional(unit)}).surface, a.split_angle));
         if (a.json)
             json += (json.empty() ? "" : ",\n") + openings_json(found, file);
         else

@@ -16,6 +16,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace anvilcast {
 
@@ -34,6 +35,7 @@ struct SurfaceFile {
     bool knows_unit = false;  ///< the file says its unit itself
     bool is_cad = false;      ///< each zone is a CAD face, or the faces of one name
     std::size_t triangles_dropped = 0;  ///< those with two corners in one place
+    std::vector<std::string> warnings;
 };
 
 /// Reads a file of a kind known by its ending (.stl .obj .ply .step .stp .iges .igs .brep, .gz after the first three).
@@ -45,6 +47,7 @@ ANVILCAST_API SurfaceFile read_surface(const std::filesystem::path& file, const 
 /// Is this a name that read_surface() takes for a surface?
 ANVILCAST_API bool is_surface_file(const std::filesystem::path& file);
 /// Does a file of this name say its unit itself?
+ANVILCAST_API bool states_unit(const std::filesystem::path& file);
 ANVILCAST_API bool is_cad_file(const std::filesystem::path& file);
 /// Was the library built with the CAD component?
 ANVILCAST_API bool can_read_cad();

@@ -56,6 +56,7 @@ Domain boundary_of(const Surface& closed, const Regions& regions, Index region) 
     Domain domain;
     domain.volume = regions.volumes[region];
     domain.boundary.points = closed.points;
+    domain.boundary.feature_edges = closed.feature_edges;
     std::vector<Index> zone_number(closed.zones.size(), kNone);
     for (Index t = 0; t < closed.triangles.size(); ++t) {
         const bool in_front = regions.sides[t][0] == region, behind = regions.sides[t][1] == region;
@@ -71,18 +72,7 @@ Domain boundary_of(const Surface& closed, const Regions& regions, Index region) 
         domain.boundary.zone_of.push_back(zone);
         domain.is_baffle.push_back(in_front && behind);
     }
-    // Drop the points that are not used any more.
-    std::vector<Index> number(closed.points.size(), kNone);
-    std::vector<Vec3> kept;
-    for (Triangle& t : domain.boundary.triangles)
-        for (Index& p : t) {
-            if (number[p] == kNone) {
-                number[p] = static_cast<Index>(kept.size());
-                kept.push_back(closed.points[p]);
-            }
-            p = number[p];
-        }
-    domain.boundary.points = std::move(kept);
+    drop_unused_points(domain.boundary);
     return domain;
 }
 

@@ -86,6 +86,10 @@ bool is_surface_file(const std::filesystem::path& file) { return format_of(file)
 
 bool is_cad_file(const std::filesystem::path& file) { return format_of(file) >= Format::step; }
 
+bool states_unit(const std::filesystem::path& file) {
+    return format_of(file) == Format::step || format_of(file) == Format::iges;
+}
+
 SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
     const Format format = format_of(file);
     if (format == Format::none)

@@ -17,6 +17,7 @@ bool is_feature(const Surface& s, const SurfaceEdges& edges, std::size_t e, doub
     if (edges.n_uses(e) != 2) return true;
     const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
     if (s.zone_of[u.triangle] != s.zone_of[v.triangle] || u.forward == v.forward) return true;
+    if (std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) return true;
     auto normal = [&s](Index t) { return normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2))); };
     return dot(normal(u.triangle), normal(v.triangle)) < cos_limit;
 }
