@@ -4,7 +4,6 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
-#include <anvilcast/stl.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
 
@@ -29,47 +28,129 @@ constexpr int kDone = 0, kBroken = 1, kWrongInput = 2, kFailed = 3, kInterrupted
 struct Arguments {
     cli::ConsoleOptions console;
     bool json = false;
-    std::string unit = "mm";
+    std::string unit;
+    std::string tolerance_text, chord_text, weld_text, stitch_text, needles_text, specks_text, rims_text;
+    std::string mend_file, defects_file;
     std::vector<std::string> files;
     std::string input, output, directory;
-    double split_angle = 40;
+    double split_angle = 0;
     bool ascii = false;
     QualityLimits limits;
     bool list = false;
 };
+
+/// Copies a file, whole or not at all.
+void copy_whole(const fs::path& from, const fs::path& to) {
+    std::error_code code;
+    if (fs::equivalent(from, to, code)) return;
+    const fs::path pending = to.string() + ".part";
+    fs::copy_file(from, pending, fs::copy_options::overwrite_existing, code);
+    if (!code) fs::rename(pending, to, code);
+    if (code) {
+        std::error_code ignored;
+        fs::remove(pending, ignored);
+        throw FailureError(fmt::format("{}: cannot be written: {}", to.string(), code.message()));
+    }
+}
 
 void print(const std::string& text) {
     if (std::fputs(text.c_str(), stdout) < 0 || std::fflush(stdout) != 0)
         throw FailureError("standard output cannot be written");
 }
 
-int inspect(const Arguments& a) {
-    const LengthUnit unit = parse_length_unit(a.unit);
-    bool sound = true;
-    std::string json;
+/// The unit that was asked for, or millimetres.
+LengthUnit unit_of(const Arguments& a) { return parse_length_unit(a.unit.empty() ? "mm" : a.unit); }
+
+double length_or(const std::string& text, const LengthUnit& unit, double otherwise) {
+    if (text.empty()) return otherwise;
+    const double value = parse_length(text, unit);
+    if (value < 0) throw InputError(fmt::format("\"{}\" is negative; a distance is 0 or more", text));
+    return value;
+}
+
+struct Model {
+    Surface surface;
+    LengthUnit unit;  ///< to print in: that of the files when they agree
+    std::string name;
+};
+
+/// All files as one model: what belongs together is welded exactly, zones are divided as a build would do it.
+Model read_model(const Arguments& a) {
+    Model model;
+    model.unit = unit_of(a);
+    std::vector<Surface> parts;
+    std::vector<double> angles;
     for (const std::string& file : a.files) {
-        const SurfaceHealth health = examine(read_surface(file, {.unit = states_unit(file) ? std::nullopt : std::optional(unit)}).surface);
-        sound = sound && !health.is_blocked();
-        if (a.json)
-            json += (json.empty() ? "" : ",\n") + health_json(health, file);
-        else
-            print(cli::health_text(health, file, unit));
+        ReadSurfaceOptions options;
+        if (!states_unit(file) || !a.unit.empty()) options.unit = unit_of(a);
+        options.chord = length_or(a.chord_text, unit_of(a), 0);
+        SurfaceFile part = read_surface(file, options);
+        for (const std::string& w : part.warnings) fmt::print(stderr, "anvilcast: {}\n", w);
+        if (a.unit.empty() && a.files.size() == 1) model.unit = part.unit;
+        const bool split = a.split_angle > 0 || (part.surface.zones.size() == 1 && !part.is_cad);
+        const double angle = a.split_angle > 0 ? a.split_angle : PartSpec::kDefaultSplitAngle;
+        angles.insert(angles.end(), part.surface.zones.size(), split ? angle : 0);
+        model.name += (model.name.empty() ? "" : " + ") + file;
+        parts.push_back(std::move(part.surface));
     }
-    if (a.json) print(a.files.size() == 1 ? json : "[" + json + "]\n");
-    return sound ? kDone : kBroken;
+    Surface together = joined(parts);
+    if (parts.size() > 1) weld(together);
+    model.surface = split_at_sharp_edges(together, angles);
+    return model;
+}
+
+bool wants_mends(const Arguments& a) {
+    return !a.mend_file.empty();
+}
+
+/// What is not given is done within the tolerance where the tolerance bounds it, and left out where a size must be chosen.
+MendOptions mend_options(const Arguments& a, const LengthUnit& unit, double tolerance) {
+    MendOptions options;
+    options.weld = length_or(a.weld_text, unit, 0);
+    options.stitch = length_or(a.stitch_text, unit, tolerance);
+    options.remove_needles = length_or(a.needles_text, unit, tolerance);
+    options.drop_specks = length_or(a.specks_text, unit, 0);
+    options.close_rims = length_or(a.rims_text, unit, 0);
+    return options;
+}
+
+/// A surface that needed no mend goes out as it came in, byte for byte, when the format stays.
+void write_mended(const Arguments& a, const Model& model, const MendResult& mended) {
+    const bool same_format = a.files.size() == 1 && fs::path(a.files.front()).extension() == fs::path(a.mend_file).extension();
+    if (!mended.is_changed() && same_format)
+        copy_whole(a.files.front(), a.mend_file);
+    else
+        write_surface(a.mend_file, mended.surface, model.unit, a.ascii);
+}
+
+int inspect(const Arguments& a) {
+    for (const auto* text : {&a.weld_text, &a.stitch_text, &a.needles_text, &a.specks_text, &a.rims_text})
+        if (!text->empty() && !wants_mends(a)) throw InputError("a mend was asked for without a file to write: add --mend OUT");
+    const Model model = read_model(a);
+    HealthOptions options;
+    options.tolerance = length_or(a.tolerance_text, model.unit, 0);
+    if (options.tolerance == 0) options.tolerance = default_tolerance(model.surface);
+    SurfaceHealth health;
+    MendResult mended;
+    {
+        cli::ProgressLine progress(a.console);
+        const Context context = progress.context();
+        if (wants_mends(a)) mended = mend(model.surface, mend_options(a, model.unit, options.tolerance), context);
+        health = examine(wants_mends(a) ? mended.surface : model.surface, options, context);
+    }
+    if (wants_mends(a)) write_mended(a, model, mended);
+    if (!a.defects_file.empty()) write_surface(a.defects_file, defect_marks(health), model.unit);
+    if (a.json)
+        print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr));
+    else if (!a.console.quiet)
+        print((wants_mends(a) ? cli::mend_text(mended, a.mend_file, model.unit) : "") + cli::health_text(health, model.name, model.unit));
+    return health.is_blocked() ? kBroken : kDone;
 }
 
 int openings(const Arguments& a) {
-    const LengthUnit unit = parse_length_unit(a.unit);
-    std::string json;
-    for (const std::string& file : a.files) {
-        const std::vector<Opening> found = find_openings(split_at_sharp_edges(read_surface(file, {.unit = states_unit(file) ? std::nullopt : std::optional(unit)}).surface, a.split_angle));
-        if (a.json)
-            json += (json.empty() ? "" : ",\n") + openings_json(found, file);
-        else
-            print(cli::openings_text(found, file, unit));
-    }
-    if (a.json) print(a.files.size() == 1 ? json : "[" + json + "]\n");
+    const Model model = read_model(a);
+    const std::vector<Opening> found = find_openings(model.surface);
+    print(a.json ? openings_json(found, model.name) : cli::openings_text(found, model.name, model.unit));
     return kDone;
 }
 
@@ -90,7 +171,7 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
 }
 
 int assess_mesh(const Arguments& a) {
-    const LengthUnit unit = parse_length_unit(a.unit);
+    const LengthUnit unit = unit_of(a);
     const VolumeMesh mesh = read_mesh(a.input);
     if (const auto faults = find_faults(mesh); !faults.empty()) {
         fmt::print(stderr, "{}: not a valid mesh:\n", a.input);
@@ -110,23 +191,20 @@ int assess_mesh(const Arguments& a) {
     return report.limits_hold ? kDone : kBroken;
 }
 
-bool is_stl(const std::string& file) {
-    std::string ending = fs::path(file).extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
-    return ending == ".stl";
-}
-
 int convert(const Arguments& a) {
-    const LengthUnit unit = parse_length_unit(a.unit);
-    const StlFormat format = a.ascii ? StlFormat::ascii : StlFormat::binary;
-    if (is_stl(a.input)) {
-        if (!is_stl(a.output))
+    const LengthUnit unit = unit_of(a);
+    if (is_surface_file(a.input)) {
+        if (!is_surface_file(a.output))
             throw InputError(fmt::format(
-                "{}: a surface can only be written to .stl; `anvilcast build` makes volume meshes", a.output));
-        write_stl(a.output, read_stl(a.input, unit), unit, format);
-    } else if (is_stl(a.output)) {
-        write_stl(a.output, boundary_surface(read_mesh(a.input)), unit, format);
+                "{}: a surface can only be written to .stl, .obj or .ply; `anvilcast build` makes volume meshes", a.output));
+        ReadSurfaceOptions options;
+        if (!states_unit(a.input) || !a.unit.empty()) options.unit = unit;
+        options.chord = length_or(a.chord_text, unit, 0);
+        const SurfaceFile in = read_surface(a.input, options);
+        for (const std::string& w : in.warnings) fmt::print(stderr, "anvilcast: {}\n", w);
+        write_surface(a.output, in.surface, in.unit, a.ascii);
+    } else if (is_surface_file(a.output)) {
+        write_surface(a.output, boundary_surface(read_mesh(a.input)), unit, a.ascii);
     } else {
         write_mesh(a.output, read_mesh(a.input));
     }
@@ -177,22 +255,38 @@ CLI::App* command(CLI::App& app, Arguments& a, const char* name, const char* wha
 }
 
 void add_unit(CLI::App* sub, Arguments& a, const char* what) {
-    sub->add_option("--unit", a.unit, what)->capture_default_str();
+    sub->add_option("--unit", a.unit, what);
+}
+
+void add_surface_files(CLI::App* sub, Arguments& a) {
+    sub->add_option("FILE", a.files, "surface files (.stl .obj .ply, also .gz; .step .iges .brep); several are looked at as one")->required();
+    add_unit(sub, a, "unit of the numbers in the files (default mm; STEP and IGES know theirs)");
+    sub->add_option("--split-angle", a.split_angle,
+                    "divide zones at edges sharper than this, in degrees (default: 40 for files that come as one zone)")
+        ->check(CLI::Range(1.0, 180.0));
+    sub->add_option("--chord", a.chord_text, "triangles of CAD faces stay within this of them (default: 1/2000 of the diagonal)");
 }
 
 void add_commands(CLI::App& app, Arguments& a) {
     CLI::App* s = command(app, a, "inspect", "what is in these surfaces, what is wrong with them, and where",
-                          "anvilcast inspect body.stl --unit mm");
-    s->add_option("FILE", a.files, "STL files")->required();
-    add_unit(s, a, "unit of the numbers in the files");
+                          "anvilcast inspect body.stl --unit mm\n  anvilcast inspect body.stl --mend mended.stl --close-rims \"20 mm\"");
+    add_surface_files(s, a);
+    s->add_option("--tolerance", a.tolerance_text,
+                  "closer than this is a crack or a near miss (default: a hundred-thousandth of the diagonal)");
+    s->add_option("--write-defects", a.defects_file, "write marks at the places of all defects, a zone for each kind (.ply, .obj, .stl)");
+    s->add_option("--mend", a.mend_file,
+                  "mend and write the result (.stl, .obj, .ply): equal points, duplicates and orientation, and what the "
+                  "options below ask for");
+    s->add_option("--weld", a.weld_text, "points within this distance become one (default: equal points only)");
+    s->add_option("--stitch", a.stitch_text, "join cracks up to this wide (default: the tolerance)");
+    s->add_option("--remove-needles", a.needles_text, "remove triangles lower than this (default: the tolerance)");
+    s->add_option("--drop-specks", a.specks_text, "drop pieces up to this extent (default: none)");
+    s->add_option("--close-rims", a.rims_text, "close rims up to this extent (default: none)");
+    s->add_flag("--ascii", a.ascii, "write STL and PLY as text");
 
     s = command(app, a, "openings", "the openings found, with place, size and a snippet to name them",
                 "anvilcast openings body.stl --unit mm");
-    s->add_option("FILE", a.files, "STL files")->required();
-    add_unit(s, a, "unit of the numbers in the files");
-    s->add_option("--split-angle", a.split_angle, "degrees at which faces are divided")
-        ->check(CLI::Range(1.0, 180.0))
-        ->capture_default_str();
+    add_surface_files(s, a);
 
     s = command(app, a, "build", "the whole job: from a case file to a checked mesh",
                 "anvilcast build cyclone.toml --out cyclone");
@@ -210,10 +304,11 @@ void add_commands(CLI::App& app, Arguments& a) {
 
     s = command(app, a, "convert", "between the formats that are read and written",
                 "anvilcast convert mesh.cgns mesh.vtu");
-    s->add_option("IN", a.input, ".stl, .cgns or .vtu")->required();
-    s->add_option("OUT", a.output, ".stl (of a mesh: its boundary), .cgns or .vtu")->required();
-    s->add_flag("--ascii", a.ascii, "write STL as text, one solid for each zone");
-    add_unit(s, a, "unit of the numbers in STL files");
+    s->add_option("IN", a.input, "a surface (.stl .obj .ply, also .gz; .step .iges .brep) or a mesh (.cgns .vtu)")->required();
+    s->add_option("OUT", a.output, "a surface (.stl .obj .ply; of a mesh: its boundary) or a mesh (.cgns .vtu)")->required();
+    s->add_flag("--ascii", a.ascii, "write STL and PLY as text");
+    s->add_option("--chord", a.chord_text, "triangles of CAD faces stay within this of them");
+    add_unit(s, a, "unit of the numbers in surface files (default mm; STEP and IGES know theirs)");
 
     s = command(app, a, "demo", "run a demo case shipped with the tool", "anvilcast demo dust-cyclone --out cyclone");
     s->add_option("NAME", a.input, "demo to run; dust-cyclone when left out");

@@ -40,11 +40,16 @@ std::size_t name_width(const auto& list) {
     return width + 2;
 }
 
-std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
+std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit,
+                       const std::vector<std::string>& guessed_roles = {}) {
     const std::size_t width = name_width(mesh.zones);
-    std::string text = fmt::format("\n{:<{}}{:<12}{:>10}  area\n", "Zones", width + 2, "role", "faces");
+    auto role_of = [&](const BoundaryZone& z) {
+        const bool guessed = std::find(guessed_roles.begin(), guessed_roles.end(), z.name) != guessed_roles.end();
+        return fmt::format("{}{}", role_name(z.role), guessed ? " (guess)" : "");
+    };
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  area\n", "Zones", width + 2, "role", "faces");
     for (std::size_t z = 0; z < mesh.zones.size(); ++z)
-        text += fmt::format("  {:<{}}{:<12}{:>10}  {}\n", mesh.zones[z].name, width, role_name(mesh.zones[z].role),
+        text += fmt::format("  {:<{}}{:<18}{:>10}  {}\n", mesh.zones[z].name, width, role_of(mesh.zones[z]),
                             grouped(mesh.zones[z].n_faces), format_area(report.zone_areas[z], unit));
     return text;
 }
@@ -143,6 +148,24 @@ std::string health_text(const SurfaceHealth& h, const std::string& source, const
     return text + "\n" + (h.is_blocked() ? bad(sentence) : good(sentence)) + "\n";
 }
 
+static std::string mendings_text(const std::vector<Mending>& mendings, const LengthUnit& unit) {
+    std::string text;
+    for (const Mending& m : mendings) {
+        text += fmt::format("  {:>9}  {}", grouped(m.count), m.what);
+        if (m.largest_move > 0)
+            text += fmt::format(", moving points by at most {} at {}", format_length(m.largest_move, unit), place(m.at, unit));
+        text += "\n";
+    }
+    return text;
+}
+
+std::string mend_text(const MendResult& mended, const std::string& file, const LengthUnit& unit) {
+    std::string text = fmt::format("{}\n", bold("Mended"));
+    text += mended.is_changed() ? mendings_text(mended.done, unit) : "  nothing: there was nothing to mend\n";
+    for (const std::string& left : mended.left) text += fmt::format("  {} {}\n", bad("left:"), left);
+    return text + fmt::format("  written to {}\n\n", file);
+}
+
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {
     std::string text =
         fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");
@@ -226,9 +249,10 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         fmt::format("  cells     {} tetrahedra, {} points\n", grouped(r.mesh.n_cells()), grouped(r.mesh.points.size()));
     text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
                         place(r.largest_deviation_at, unit));
+    if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
     if (r.fill.boundary_points_added > 0)
         text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
-    text += zones_text(r.mesh, r.quality, unit);
+    text += zones_text(r.mesh, r.quality, unit, r.guessed_roles);
     text += quality_text(r.mesh, r.quality, unit);
     double total = 0;
     text += "\nTime";

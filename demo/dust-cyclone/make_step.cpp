@@ -71,7 +71,8 @@ const char* name_of(const TopoDS_Shape& face) {
     if (is_level && near(z0, 410)) return "finder-tip";
     if (is_level && near(z0, 540)) return "lid";
     if (is_level && near(z0, 450)) return "duct-wall";
-    if (near(y0, y1) && (near(y0, 43) || near(y0, 93))) return "duct-wall";
+    if (near(y0, y1) && near(y0, 43)) return "duct-wall";
+    if (near(y0, y1) && near(y0, 93)) return "body-wall";  // the wall of the body runs on into it, nearly smoothly
     const bool is_inner_body = near(x0, -100) && near(z1, 540), is_inner_cone = near(x0, -100) && near(z1, 340);
     const bool is_dust_pipe = !is_level && near(x1 - x0, 64) && near(z0, 0);
     return is_inner_body || is_inner_cone || is_dust_pipe ? "body-wall" : "outside";

@@ -9,7 +9,9 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/health.hpp>
+#include <anvilcast/mend.hpp>
 #include <anvilcast/mesh_files.hpp>
+#include <anvilcast/naming.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/quality.hpp>

@@ -5,6 +5,8 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
+#include <anvilcast/mend.hpp>
+#include <anvilcast/naming.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface.hpp>
@@ -18,20 +20,14 @@
 namespace anvilcast {
 
 struct PartSpec {
-    std::filesystem::path file;  ///< absolute, or relative to the current directory
-    LengthUnit unit;
-    double split_angle = 40;  ///< degrees
-    double weld = 0;          ///< metres
-};
-
-/// Renames zones; all conditions that are given must hold, and the first rule that fits a zone wins.
-struct ZoneRule {
-    std::string name;
-    std::optional<Role> role;
-    std::optional<std::string> matches;  ///< pattern for the zone's name, * and ? as wildcards
-    std::optional<Vec3> near;            ///< the zone closest to this point
-    std::optional<Box> inside_box;       ///< zones that lie in it as a whole
-    int line = 0;
+    std::filesystem::path file;      ///< absolute, or relative to the current directory
+    std::optional<LengthUnit> unit;  ///< left out where the file says it
+    /// Degrees. Left out: kDefaultSplitAngle for a part that comes as one zone, else its zones are taken as they are.
+    std::optional<double> split_angle;
+    double weld = 0;   ///< metres
+    double chord = 0;  ///< of CAD faces, metres; see ReadSurfaceOptions
+    double angle = 10;
+    static constexpr double kDefaultSplitAngle = 40;
 };
 
 struct OpeningSpec {
@@ -53,6 +49,7 @@ struct Case {
     std::filesystem::path file;
     std::string text;  ///< the file as it was read
     std::vector<PartSpec> parts;
+    MendOptions mend;
     std::vector<ZoneRule> zones;
     std::vector<OpeningSpec> openings;
     RegionSpec region;
@@ -66,8 +63,5 @@ struct Case {
 /// a value of the wrong type or out of range, something required that is missing.
 ANVILCAST_API Case read_case(const std::filesystem::path& file);
 ANVILCAST_API Case parse_case(const std::string& text, const std::filesystem::path& file);
-
-/// Does a name fit a pattern with * (anything) and ? (one character)?
-ANVILCAST_API bool matches_pattern(std::string_view name, std::string_view pattern);
 
 }  // namespace anvilcast

@@ -34,7 +34,7 @@ struct Opening {
 /// The rims whose closing separates an inside from the outside: inner rims of flat end faces of thick-walled
 /// bodies, and nearly flat free rims of skins. A rim inside the body (the lower end of a pipe that reaches in)
 /// is not one, nor is one whose patch would cut through the body. Sorted by area, largest first.
-/// `surface` must be divided at sharp edges, so that end faces are zones. `flatness`: largest distance of a
+/// `flatness`: largest distance of a
 /// rim's points from its plane, relative to the rim's size.
 ANVILCAST_API std::vector<Opening> find_openings(const Surface& surface, double flatness = 0.01);
 

@@ -32,11 +32,20 @@ struct BuildResult {
     Vec3 largest_deviation_at;
     FillReport fill;
     std::vector<StageCost> costs;
+    std::vector<Mending> mendings;           ///< what was mended on the way in
+    std::vector<std::string> guessed_roles;  ///< zones whose role was taken from their name
     std::vector<std::string> warnings;
 };
 
-/// The parts of a case as one surface, split at sharp edges and named by the zone rules.
-ANVILCAST_API Surface load_parts(const Case& c, std::vector<std::string>& warnings);
+/// The parts of a case as one surface.
+struct LoadedParts {
+    Surface surface;
+    std::vector<Mending> mendings;
+    std::vector<std::string> warnings;
+};
+
+/// Reads the parts, mends them together, splits them into zones and names those by the rules.
+ANVILCAST_API LoadedParts load_parts(const Case& c, const Context& context = {});
 
 /// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError
 /// when the mesh has a fault.
@@ -48,7 +57,9 @@ ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const s
 /// JSON for machines, in SI units.
 ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
 ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
-ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source);
+/// `mended`: what was mended before the health was looked at; none when nothing was asked for.
+ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source,
+                                      const MendResult* mended = nullptr);
 ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
 
 /// The case-file lines that pick an opening.

@@ -102,5 +102,7 @@ ANVILCAST_API WeldResult weld(Surface& surface, double tolerance = 0);
 /// the normals). A zone that stays whole keeps its name; pieces are called NAME-1, NAME-2, ... from the
 /// largest area to the smallest.
 ANVILCAST_API Surface split_at_sharp_edges(const Surface& surface, double degrees);
+/// The same with an angle for each zone; 0 leaves a zone whole.
+ANVILCAST_API Surface split_at_sharp_edges(const Surface& surface, const std::vector<double>& degrees_of_zone);
 
 }  // namespace anvilcast

@@ -13,6 +13,8 @@
 namespace anvilcast {
 namespace {
 
+constexpr double kEndFaceAngle = 40;  // degrees between an end face and what surrounds it
+
 /// Twice the vector area of a loop: its direction is the normal of the plane that fits it best (Newell).
 Vec3 loop_normal(const std::vector<Vec3>& points, const std::vector<Index>& loop) {
     Vec3 sum;
@@ -147,7 +149,9 @@ void add_end_face_rims(const Surface& s, const SurfaceEdges& edges, const Triang
 
 }  // namespace
 
-std::vector<Opening> find_openings(const Surface& surface, double flatness) {
+std::vector<Opening> find_openings(const Surface& given, double flatness) {
+    // End faces are told from walls by the edges between them, whatever the zones are.
+    const Surface surface = split_at_sharp_edges(given, kEndFaceAngle);
     const SurfaceEdges edges(surface.triangles, surface.points.size());
     const TriangleTree tree(surface.points, surface.triangles);
     std::vector<Opening> candidates;

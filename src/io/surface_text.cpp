@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/naming.hpp>
 #include <charconv>
 #include <filesystem>
 
@@ -129,8 +130,11 @@ std::size_t finish(Surface& surface, const std::string& name) {
     surface.zone_of.resize(n);
     if (n == 0) throw InputError(fmt::format("{}: all its triangles are without area", name));
     drop_unused_points(surface);
-    for (Zone& zone : surface.zones)
+    for (Zone& zone : surface.zones) {
         if (zone.part.empty()) zone.part = stem_of(name);
+        zone.role = guess_role(zone.name);
+        zone.role_is_guess = true;
+    }
     return dropped;
 }
 

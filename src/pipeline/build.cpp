@@ -2,7 +2,7 @@
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/stl.hpp>
-#include <anvilcast/triangle_tree.hpp>
+#include <anvilcast/surface_files.hpp>
 
 #include <fmt/format.h>
 #include <sys/resource.h>
@@ -34,59 +34,9 @@ class Stopwatch {
     Clock::time_point start_;
 };
 
-std::vector<Box> zone_boxes(const Surface& s) {
-    std::vector<Box> boxes(s.zones.size());
-    for (Index t = 0; t < s.triangles.size(); ++t)
-        for (int k = 0; k < 3; ++k) boxes[s.zone_of[t]].include(s.corner(t, k));
-    return boxes;
-}
-
-bool contains(const Box& outer, const Box& inner) {
-    Box both = outer;
-    both.include(inner);
-    return both.lo == outer.lo && both.hi == outer.hi;
-}
-
-/// Zones of one name become one zone.
-void merge_equal_zones(Surface& s) {
-    std::vector<Zone> kept;
-    std::vector<Index> number;
-    for (const Zone& z : s.zones) {
-        const auto it = std::find_if(kept.begin(), kept.end(), [&](const Zone& k) { return k.name == z.name; });
-        number.push_back(static_cast<Index>(it - kept.begin()));
-        if (it == kept.end()) kept.push_back(z);
-    }
-    for (Index& z : s.zone_of) z = number[z];
-    s.zones = std::move(kept);
-}
-
-void name_zones(Surface& s, const Case& c, std::vector<std::string>& warnings) {
-    if (c.zones.empty()) return;
-    const TriangleTree tree(s.points, s.triangles);
-    const std::vector<Box> boxes = zone_boxes(s);
-    const std::vector<Zone> before = s.zones;
-    std::vector<bool> named(s.zones.size(), false);
-    for (const ZoneRule& rule : c.zones) {
-        const Index nearest = rule.near ? s.zone_of[tree.closest(*rule.near).triangle] : kNone;
-        std::size_t n = 0;
-        for (Index z = 0; z < s.zones.size(); ++z) {
-            if (named[z] || (rule.near && z != nearest) ||
-                (rule.matches && !matches_pattern(before[z].name, *rule.matches)) ||
-                (rule.inside_box && !contains(*rule.inside_box, boxes[z])))
-                continue;
-            named[z] = true;
-            s.zones[z] = {rule.name, rule.role.value_or(before[z].role)};
-            ++n;
-        }
-        if (n == 0) {
-            std::string names;
-            for (const Zone& z : before) names += (names.empty() ? "" : ", ") + z.name;
-            warnings.push_back(fmt::format(
-                "{}, line {}: the rule for zone \"{}\" fits no zone that is still unnamed; the zones are {}",
-                c.file.string(), rule.line, rule.name, names));
-        }
-    }
-    merge_equal_zones(s);
+/// How each zone of a part is to be split; 0 for not at all.
+double split_angle_of(const PartSpec& part, const SurfaceFile& file) {
+    return part.split_angle.value_or(file.surface.zones.size() == 1 && !file.is_cad ? PartSpec::kDefaultSplitAngle : 0);
 }
 
 std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
@@ -123,29 +73,40 @@ void warn_of_unused_openings(const Domain& domain, const Case& c, std::vector<st
 
 }  // namespace
 
-Surface load_parts(const Case& c, std::vector<std::string>& warnings) {
+LoadedParts load_parts(const Case& c, const Context& context) {
+    LoadedParts out;
     std::vector<Surface> parts;
+    std::vector<double> angles;
     for (const PartSpec& part : c.parts) {
-        Surface s = read_stl(part.file, part.unit);
-        if (part.weld > 0) weld(s, part.weld);
-        parts.push_back(split_at_sharp_edges(s, part.split_angle));
+        SurfaceFile file = read_surface(part.file, {part.unit, part.chord, part.angle});
+        if (part.weld > 0) weld(file.surface, part.weld);
+        angles.insert(angles.end(), file.surface.zones.size(), split_angle_of(part, file));
+        out.warnings.insert(out.warnings.end(), file.warnings.begin(), file.warnings.end());
+        parts.push_back(std::move(file.surface));
     }
-    Surface all = joined(parts);
-    weld(all);
-    name_zones(all, c, warnings);
-    return all;
+    MendResult mended = mend(joined(parts), c.mend, context);
+    for (const std::string& left : mended.left) out.warnings.push_back("not mended: " + left);
+    out.mendings = std::move(mended.done);
+    out.surface = split_at_sharp_edges(mended.surface, angles);
+    name_zones(out.surface, c.zones, c.unit);
+    return out;
 }
 
 BuildResult build(const Case& c, const Context& context) {
     BuildResult result;
     Stopwatch watch(result.costs);
     context.report("domain", "reading the parts", 0);
-    const Surface body = load_parts(c, result.warnings);
+    LoadedParts parts = load_parts(c, context);
+    const Surface& body = parts.surface;
+    result.mendings = std::move(parts.mendings);
+    result.warnings = std::move(parts.warnings);
     result.bounds = body.bounds();
     context.report("domain", "openings and regions", 0.3);
     const Domain domain = extract_region(body, chosen_openings(body, c), c.region.inside, c.unit);
     warn_of_unused_openings(domain, c, result.warnings);
     result.domain_volume = domain.volume;
+    for (const Zone& zone : domain.boundary.zones)
+        if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);
     watch.lap("domain");
 
     const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain.boundary, c.sizing), {}, context);

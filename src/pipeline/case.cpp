@@ -1,5 +1,6 @@
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/surface_files.hpp>
 
 #include <fmt/format.h>
 
@@ -101,6 +102,59 @@ class Section {
         out.include(point_of((*list)[1], key));
         return out;
     }
+    /// A length that is not negative.
+    std::optional<double> distance(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        const double value = length_of(*node, key);
+        if (value < 0) fail(line_of(*node), fmt::format("{} must be 0 or a positive length", path(key)));
+        return value;
+    }
+    std::optional<bool> truth(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        if (!node->is_boolean()) wrong_type(*node, key, "true or false");
+        return **node->as_boolean();
+    }
+    /// A direction: three bare numbers, of any length but 0.
+    std::optional<Vec3> direction(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        const toml::array* list = node->as_array();
+        Vec3 out;
+        if (list == nullptr || list->size() != 3) wrong_type(*node, key, "a direction, [x, y, z]");
+        for (int axis = 0; axis < 3; ++axis) {
+            const toml::node& number = (*list)[static_cast<std::size_t>(axis)];
+            if (!number.is_number()) wrong_type(*node, key, "a direction, [x, y, z], in bare numbers");
+            out[axis] = number_of(number);
+        }
+        if (!(length_squared(out) > 0) || !std::isfinite(length_squared(out)))
+            fail(line_of(*node), fmt::format("{} has no direction", path(key)));
+        return normalized(out);
+    }
+    Vec3 required_direction(const char* key) {
+        auto value = direction(key);
+        if (!value) fail(fmt::format("{} is missing; write for example {} = [0, 0, 1]", path(key), key));
+        return *value;
+    }
+    /// Least and most, bare numbers in the square of the file's unit.
+    std::optional<std::array<double, 2>> area_range(const char* key) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        const toml::array* list = node->as_array();
+        if (list == nullptr || list->size() != 2 || !(*list)[0].is_number() || !(*list)[1].is_number())
+            wrong_type(*node, key, "the least and the most in square units, e.g. [100, 250]");
+        const double square = unit_.metres * unit_.metres;
+        const std::array<double, 2> range{number_of((*list)[0]) * square, number_of((*list)[1]) * square};
+        if (!(range[0] >= 0 && range[0] <= range[1])) fail(line_of(*node), fmt::format("{}: the first must not exceed the second", path(key)));
+        return range;
+    }
+    std::optional<Section> table(const char* key, const char* example, const LengthUnit& unit) {
+        const toml::node* node = find(key);
+        if (node == nullptr) return std::nullopt;
+        if (!node->is_table()) wrong_type(*node, key, fmt::format("a table, e.g. {}", example).c_str());
+        return Section(*node->as_table(), path(key), file_, unit);
+    }
     template <typename Parse>
     auto parsed(const char* key, Parse parse) -> std::optional<decltype(parse(std::string()))> {
         const toml::node* node = find(key);
@@ -179,6 +233,7 @@ class CaseReader {
         read_head();
         for (const toml::table* t : list("part")) read_part(*t);
         if (case_.parts.empty()) top_.fail(1, "there is no [[part]]; write [[part]] and file = \"body.stl\"");
+        read_mend();
         for (const toml::table* t : list("zone")) read_zone(*t);
         for (const toml::table* t : list("opening")) read_opening(*t);
         read_region();
@@ -227,29 +282,60 @@ class CaseReader {
         Section s = section(t, "[[part]]");
         PartSpec part;
         part.file = file_.parent_path() / s.required_text("file", "body.stl");
-        const auto unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
-        if (!unit)
+        part.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
+        if (!part.unit && !states_unit(part.file))
             s.fail(
-                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (STL files do not "
+                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (only STEP and IGES files "
                 "say)");
-        part.unit = *unit;
-        part.split_angle = s.number("split_angle", 1, 180).value_or(40);
-        part.weld = s.length("weld").value_or(0);
-        if (part.weld < 0) s.fail("[[part]] weld must be 0 or a positive length");
+        part.split_angle = s.number("split_angle", 1, 180);
+        part.weld = s.distance("weld").value_or(0);
+        part.chord = s.distance("chord").value_or(0);
+        part.angle = s.number("angle", 0.1, 90).value_or(10);
         s.finish();
         case_.parts.push_back(std::move(part));
+    }
+    void read_mend() {
+        const toml::table* t = table("mend", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[mend]");
+        case_.mend.weld = s.distance("weld").value_or(0);
+        case_.mend.stitch = s.distance("stitch").value_or(0);
+        case_.mend.remove_needles = s.distance("remove_needles").value_or(0);
+        case_.mend.drop_specks = s.distance("drop_specks").value_or(0);
+        case_.mend.close_rims = s.distance("close_rims").value_or(0);
+        case_.mend.drop_duplicates = s.truth("drop_duplicates").value_or(true);
+        case_.mend.orient = s.truth("orient").value_or(true);
+        s.finish();
     }
     void read_zone(const toml::table& t) {
         Section s = section(t, "[[zone]]");
         ZoneRule rule;
-        rule.line = s.line();
+        rule.place = fmt::format("{}, line {}", file_.string(), s.line());
         rule.name = s.required_text("name", "lid");
         rule.role = s.parsed("role", parse_role);
+        rule.part = s.text("part");
         rule.matches = s.text("matches");
         rule.near = s.point("near");
+        rule.normal = s.direction("normal");
+        rule.normal_tolerance = s.number("normal_tolerance", 0, 180).value_or(rule.normal_tolerance);
         rule.inside_box = s.box("inside_box");
-        if (!rule.matches && !rule.near && !rule.inside_box)
-            s.fail("[[zone]] says what to name but not which zones: give matches, near or inside_box");
+        if (auto plane = s.table("on_plane", "{ point = [0, 0, 20], normal = [0, 0, 1] }", case_.unit)) {
+            rule.on_plane = Plane{plane->required_point("point"), plane->required_direction("normal")};
+            plane->finish();
+        }
+        if (auto cylinder = s.table("on_cylinder", "{ from = [0, 0, 0], to = [0, 0, 1], radius = 40 }", case_.unit)) {
+            rule.on_cylinder = Cylinder{cylinder->required_point("from"), cylinder->required_point("to"), cylinder->required_length("radius", "40 mm")};
+            if (rule.on_cylinder->from == rule.on_cylinder->to) cylinder->fail("[[zone]] on_cylinder: from and to are one point");
+            cylinder->finish();
+        }
+        rule.tolerance = s.distance("tolerance").value_or(0);
+        rule.area = s.area_range("area");
+        rule.touching = s.text("touching");
+        if (!rule.part && !rule.matches && !rule.near && !rule.normal && !rule.inside_box && !rule.on_plane && !rule.on_cylinder &&
+            !rule.area && !rule.touching)
+            s.fail(
+                "[[zone]] says what to name but not which zones: give part, matches, near, normal, inside_box, on_plane, "
+                "on_cylinder, area or touching");
         s.finish();
         case_.zones.push_back(std::move(rule));
     }
@@ -397,25 +483,6 @@ void check_letters(const std::string& text, const std::string& file) {
 }
 
 }  // namespace
-
-bool matches_pattern(std::string_view name, std::string_view pattern) {
-    std::size_t n = 0, p = 0, star = std::string_view::npos, after = 0;
-    while (n < name.size()) {
-        if (p < pattern.size() && (pattern[p] == '?' || (pattern[p] != '*' && pattern[p] == name[n]))) {
-            ++n;
-            ++p;
-        } else if (p < pattern.size() && pattern[p] == '*') {
-            star = p++;
-            after = n;
-        } else if (star != std::string_view::npos) {
-            p = star + 1;
-            n = ++after;
-        } else {
-            return false;
-        }
-    }
-    return pattern.find_first_not_of('*', p) == std::string_view::npos;
-}
 
 Case parse_case(const std::string& text, const std::filesystem::path& file) {
     check_letters(text, file.string());

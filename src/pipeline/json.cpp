@@ -16,6 +16,13 @@ ordered_json json_of(const Box& b) {
     return {{"from", json_of(b.lo)}, {"to", json_of(b.hi)}, {"extent", json_of(b.extent())}};
 }
 
+ordered_json json_of(const std::vector<Mending>& mendings) {
+    ordered_json out = ordered_json::array();
+    for (const Mending& m : mendings)
+        out.push_back({{"what", m.what}, {"count", m.count}, {"largest_move", m.largest_move}, {"at", json_of(m.at)}});
+    return out;
+}
+
 ordered_json cells_of(const VolumeMesh& mesh) {
     ordered_json out{{"total", mesh.n_cells()}};
     for (const CellType type :
@@ -91,6 +98,8 @@ std::string summary_json(const BuildResult& result, const Case& c) {
            {"interior_points", result.fill.interior_points}}},
          {"quality", quality_of(result.quality)},
          {"stages", stages},
+         {"mended", json_of(result.mendings)},
+         {"guessed_roles", result.guessed_roles},
          {"warnings", result.warnings}});
 }
 
@@ -103,7 +112,7 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"quality", quality_of(report)}});
 }
 
-std::string health_json(const SurfaceHealth& h, const std::string& source) {
+std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended) {
     ordered_json zones = ordered_json::array(), rims = ordered_json::array(), shells = ordered_json::array();
     for (const ZoneMeasure& z : h.zones)
         zones.push_back({{"name", z.name},
@@ -150,8 +159,8 @@ std::string health_json(const SurfaceHealth& h, const std::string& source) {
                              {"mend", info.mend},
                              {"items", items}};
     }
-    return dumped({{"surface", source},
-                   {"closed", h.is_closed},
+    ordered_json out{{"surface", source},
+                     {"closed", h.is_closed},
                    {"sound", h.is_sound},
                    {"blocked", h.is_blocked()},
                    {"tolerance", h.tolerance},
@@ -163,7 +172,9 @@ std::string health_json(const SurfaceHealth& h, const std::string& source) {
                    {"zones", zones},
                    {"shells", shells},
                    {"rims", rims},
-                   {"defects", defects}});
+                   {"defects", defects}};
+    if (mended != nullptr) out["mended"] = {{"done", json_of(mended->done)}, {"left", mended->left}};
+    return dumped(out);
 }
 
 std::string openings_json(const std::vector<Opening>& openings, const std::string& source) {

@@ -11,8 +11,13 @@
 namespace anvilcast {
 
 Surface split_at_sharp_edges(const Surface& surface, double degrees) {
+    return split_at_sharp_edges(surface, std::vector<double>(surface.zones.size(), degrees));
+}
+
+Surface split_at_sharp_edges(const Surface& surface, const std::vector<double>& degrees_of_zone) {
     const SurfaceEdges edges(surface.triangles, surface.points.size());
-    const double limit = std::cos(degrees * std::numbers::pi / 180.0);
+    std::vector<double> limit;
+    for (const double degrees : degrees_of_zone) limit.push_back(std::cos(degrees * std::numbers::pi / 180.0));
     DisjointSets pieces(surface.triangles.size());
     auto normal = [&](Index t) {
         return normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
@@ -22,7 +27,16 @@ Surface split_at_sharp_edges(const Surface& surface, double degrees) {
         const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
         if (surface.zone_of[u.triangle] != surface.zone_of[v.triangle]) continue;
         const double sense = u.forward != v.forward ? 1.0 : -1.0;
-        if (sense * dot(normal(u.triangle), normal(v.triangle)) >= limit) pieces.join(u.triangle, v.triangle);
+        if (sense * dot(normal(u.triangle), normal(v.triangle)) >= limit[surface.zone_of[u.triangle]])
+            pieces.join(u.triangle, v.triangle);
+    }
+    // A zone that stays whole is one piece, connected or not.
+    std::vector<Index> first_of(surface.zones.size(), kNone);
+    for (Index t = 0; t < surface.triangles.size(); ++t) {
+        const Index z = surface.zone_of[t];
+        if (degrees_of_zone[z] > 0) continue;
+        if (first_of[z] == kNone) first_of[z] = t;
+        pieces.join(first_of[z], t);
     }
     struct Piece {
         Index zone, root;

@@ -55,8 +55,9 @@ TEST(CaseFile, IsReadInItsUnits) {
     EXPECT_EQ(c.name, "duct");
     ASSERT_EQ(c.parts.size(), 1U);
     EXPECT_EQ(c.parts[0].file, "dir/duct.stl");
-    EXPECT_DOUBLE_EQ(c.parts[0].unit.metres, 0.0254);
-    EXPECT_DOUBLE_EQ(c.parts[0].split_angle, 40);
+    ASSERT_TRUE(c.parts[0].unit.has_value());
+    EXPECT_DOUBLE_EQ(c.parts[0].unit->metres, 0.0254);
+    EXPECT_FALSE(c.parts[0].split_angle.has_value());
     ASSERT_EQ(c.openings.size(), 1U);
     EXPECT_EQ(c.openings[0].role, Role::inlet);
     EXPECT_DOUBLE_EQ(c.openings[0].near.x, 0.001);
