@@ -23,8 +23,9 @@ namespace anvilcast {
 struct ReadSurfaceOptions {
     /// Of the numbers in the file. Needed for formats that do not say (all but STEP and IGES), and not allowed to differ
     /// from what the file says.
-    std::optional<LengthUnit> unit;
+    std::optional<LengthUnit> unit = {};
     /// CAD faces become triangles within this distance of them, metres; 0: a two-thousandth of the model's diagonal.
+    /// Never more than a two-hundredth of that.
     double chord = 0;
     double angle = 10;  ///< degrees between the normals of neighbouring triangles of a CAD face, at most
 };

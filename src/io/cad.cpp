@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepTools.hxx>
@@ -18,6 +19,7 @@
 #include <IGESData_GlobalSection.hxx>
 #include <IGESData_IGESEntity.hxx>
 #include <IGESData_IGESModel.hxx>
+#include <IMeshTools_Parameters.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <Message_Printer.hxx>
@@ -63,6 +65,8 @@ namespace anvilcast {
 namespace {
 
 constexpr double kDefaultChord = 1.0 / 2000;  // of the model's diagonal
+constexpr double kLargestChord = 1.0 / 200;
+constexpr int kMostAttempts = 4;
 constexpr double kKernelUnit = 1e-3;          // the kernel turns STEP and IGES into millimetres
 
 struct Body {
@@ -392,13 +396,49 @@ class Assembler {
     int faces_without_triangles_ = 0;
 };
 
+/// How far the middles of a face's triangles are from the face, along their normals.
+double deviation(const TopoDS_Face& face) {
+    TopLoc_Location location;
+    const Handle(Poly_Triangulation) mesh = BRep_Tool::Triangulation(face, location);
+    if (mesh.IsNull() || !mesh->HasUVNodes()) return 0;
+    const BRepAdaptor_Surface surface(TopoDS::Face(face.Located(TopLoc_Location())), Standard_False);
+    if (surface.GetType() == GeomAbs_Plane) return 0;
+    double worst = 0;
+    for (int t = 1; t <= mesh->NbTriangles(); ++t) {
+        int a = 0, b = 0, c = 0;
+        mesh->Triangle(t).Get(a, b, c);
+        const gp_XYZ p = mesh->Node(a).XYZ(), q = mesh->Node(b).XYZ(), r = mesh->Node(c).XYZ();
+        const gp_XYZ normal = (q - p).Crossed(r - p);
+        if (normal.Modulus() == 0) continue;
+        const gp_XY uv = (mesh->UVNode(a).XY() + mesh->UVNode(b).XY() + mesh->UVNode(c).XY()) / 3;
+        worst = std::max(worst, std::abs((surface.Value(uv.X(), uv.Y()).XYZ() - p).Dot(normal)) / normal.Modulus());
+    }
+    return worst;
+}
+
 void triangulate(const Model& model, const ReadSurfaceOptions& options) {
     Bnd_Box box;
     for (const Body& body : model.bodies) BRepBndLib::Add(body.shape, box);
     if (box.IsVoid()) return;
-    const double chord = options.chord > 0 ? options.chord / model.metres : kDefaultChord * std::sqrt(box.SquareExtent());
-    for (const Body& body : model.bodies)
-        BRepMesh_IncrementalMesh(body.shape, chord, Standard_False, options.angle * std::numbers::pi / 180, Standard_False);
+    const double diagonal = std::sqrt(box.SquareExtent());
+    const double chord = std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
+    // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
+    double asked = chord;
+    for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
+        IMeshTools_Parameters parameters;
+        parameters.Deflection = parameters.DeflectionInterior = asked;
+        parameters.Angle = parameters.AngleInterior = options.angle * std::numbers::pi / 180;
+        double worst = 0;
+        for (const Body& body : model.bodies) {
+            BRepMesh_IncrementalMesh(body.shape, parameters);
+            for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next())
+                worst = std::max(worst, deviation(TopoDS::Face(it.Current())));
+        }
+        if (worst <= chord) return;
+        asked *= 0.8 * chord / worst;
+        if (attempt + 1 < kMostAttempts)
+            for (const Body& body : model.bodies) BRepTools::Clean(body.shape);
+    }
 }
 
 void check_unit(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {

@@ -65,6 +65,7 @@ class PlyReader {
         at_ = lines_.offset();
         zone_names_.try_emplace(0, io::stem_of(name_));
         for (const Element& element : elements_) read_element(element);
+        sort_zones();
         return std::move(surface_);
     }
 
@@ -136,6 +137,19 @@ class PlyReader {
         if (number && !io::trimmed(line).empty()) zone_names_[*number] = io::trimmed(line);
     }
 
+    /// By their numbers, not by the order in which faces use them.
+    void sort_zones() {
+        std::vector<Index> number(surface_.zones.size(), kNone);
+        std::vector<Zone> sorted;
+        for (const auto& [value, zone] : zones_) {
+            if (number[zone] != kNone) continue;
+            number[zone] = static_cast<Index>(sorted.size());
+            sorted.push_back(surface_.zones[zone]);
+        }
+        surface_.zones = std::move(sorted);
+        for (Index& z : surface_.zone_of) z = number[z];
+    }
+
     std::string here() const {
         return is_ascii_ ? lines_.place() : fmt::format("{}, byte {}", name_, at_);
     }
@@ -198,7 +212,8 @@ class PlyReader {
         const double count = read_value(*p.count_type);
         const std::size_t left = is_ascii_ ? line_.size() : content_.size() - at_;
         const double each = is_ascii_ ? 2 : static_cast<double>(p.type->bytes);
-        if (!(count >= 0) || count * each > static_cast<double>(left) + 1)
+        // Only what would be too much memory is told here; a short line is told at its missing number.
+        if (!(count >= 0) || count * each > static_cast<double>(left) + 16)
             fail(fmt::format("a list of {} entries does not fit in what is left", count));
         if (is_polygon && count > static_cast<double>(kMostCorners))
             fail(fmt::format("a face of {} corners; at most {} are read", count, kMostCorners));

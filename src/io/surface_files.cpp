@@ -40,7 +40,7 @@ const char* name_of(Format format) {
 Format format_by_content(std::string_view content) {
     const std::string_view begin = content.substr(0, 200);
     if (begin.starts_with("ply\n") || begin.starts_with("ply\r")) return Format::ply;
-    if (io::trimmed(begin).starts_with("ISO-10303-21;")) return Format::step;
+    if (begin.find("ISO-10303-21;") != std::string_view::npos) return Format::step;
     if (io::trimmed(begin).starts_with("DBRep_DrawableShape") || io::trimmed(begin).starts_with("CASCADE Topology"))
         return Format::brep;
     if (begin.size() > 73 && begin.substr(72, 1) == "S" && begin.substr(73, 7).find_first_not_of(" 01") == std::string_view::npos)
@@ -98,7 +98,11 @@ SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOpt
                         "from \"{}\"",
                         file.string(), io::lower_ending(file.string())));
     if (format < Format::step) return read_triangles(file, format, options);
-    check_content(io::read_file(file, 400), format, file.string());
+    const std::string begin = io::read_file(file, 400);
+    check_content(begin, format, file.string());
+    if (format_by_content(begin) == Format::none)
+        throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again", file.string(),
+                                     name_of(format)));
     return io::read_cad(file, options);
 }
 

@@ -13,6 +13,7 @@
 #include <fstream>
 #include <random>
 
+#include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
 
 namespace anvilcast {
@@ -21,32 +22,9 @@ namespace {
 namespace fs = std::filesystem;
 const LengthUnit kMm = parse_length_unit("mm");
 
-class Files : public ::testing::Test {
-  protected:
-    void SetUp() override {
-        directory = fs::temp_directory_path() / ("anvilcast-files-" + std::to_string(::getpid()) + "-" +
-                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
-        fs::create_directories(directory);
-    }
-    void TearDown() override { fs::remove_all(directory); }
+class Files : public kit::ScratchTest {};
 
-    static std::string content(const fs::path& file) {
-        std::ifstream in(file, std::ios::binary);
-        return {std::istreambuf_iterator<char>(in), {}};
-    }
-    void put(const fs::path& file, const std::string& bytes) { std::ofstream(file, std::ios::binary) << bytes; }
-
-    fs::path directory;
-};
-
-std::string message_of(const std::function<void()>& action) {
-    try {
-        action();
-    } catch (const InputError& e) {
-        return e.what();
-    }
-    return "no InputError";
-}
+std::string message_of(const std::function<void()>& action) { return kit::message_of<InputError>(action); }
 
 VolumeMesh small_mesh() {
     const Surface s = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 1}), 40);

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 
+#include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
 
 namespace anvilcast {
@@ -13,15 +14,8 @@ namespace {
 namespace fs = std::filesystem;
 const LengthUnit kMm = parse_length_unit("mm");
 
-class Build : public ::testing::Test {
+class Build : public kit::ScratchTest {
   protected:
-    void SetUp() override {
-        directory = fs::temp_directory_path() / ("anvilcast-build-" + std::to_string(::getpid()) + "-" +
-                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
-        fs::create_directories(directory);
-    }
-    void TearDown() override { fs::remove_all(directory); }
-
     Case made(const std::string& body) const {
         return parse_case("[case]\nunit = \"mm\"\n" + body, directory / "case.toml");
     }
@@ -31,8 +25,6 @@ class Build : public ::testing::Test {
         std::sort(out.begin(), out.end());
         return out;
     }
-
-    fs::path directory;
 };
 
 TEST_F(Build, FillsBetweenABodyAndWhatIsInIt) {

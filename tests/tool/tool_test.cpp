@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
 
 namespace {
@@ -23,22 +24,13 @@ struct Outcome {
     std::string out, err;
 };
 
-std::string content(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
-    return {std::istreambuf_iterator<char>(in), {}};
-}
-
-class Tool : public ::testing::Test {
+class Tool : public anvilcast::kit::ScratchTest {
   protected:
     void SetUp() override {
-        directory = fs::temp_directory_path() / ("anvilcast-tool-" + std::to_string(::getpid()) + "-" +
-                                                 ::testing::UnitTest::GetInstance()->current_test_info()->name());
-        fs::create_directories(directory);
+        ScratchTest::SetUp();
         anvilcast::write_stl(directory / "pipe.stl", pipe(0.02, 0.025, 0.1, 40), anvilcast::parse_length_unit("mm"));
         write_case("");
     }
-    void TearDown() override { fs::remove_all(directory); }
-
     void write_case(const std::string& more, const std::string& inside = "[0, 0, 50]",
                     const std::string& first_near = "[0, 0, 0]") {
         std::ofstream(directory / "case.toml")
@@ -66,8 +58,6 @@ class Tool : public ::testing::Test {
             EXPECT_NE(o.err.find(part), std::string::npos) << arguments << " said: " << o.err;
         EXPECT_FALSE(fs::exists(directory / "made"));
     }
-
-    fs::path directory;
 };
 
 TEST_F(Tool, BuildsACaseWithAllItsFiles) {

@@ -1,0 +1,157 @@
+// CAD files, made by the CAD kernel in the test, read by ours.
+
+#include <gtest/gtest.h>
+
+#include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCone.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
+#include <BRepTools.hxx>
+#include <BRep_Builder.hxx>
+#include <IGESControl_Writer.hxx>
+#include <Interface_Static.hxx>
+#include <Message.hxx>
+#include <Message_Messenger.hxx>
+#include <Message_Printer.hxx>
+#include <STEPControl_Writer.hxx>
+#include <TopoDS_Compound.hxx>
+#include <TopoDS_Shape.hxx>
+#include <gp_Ax2.hxx>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/health.hpp>
+#include <anvilcast/surface_files.hpp>
+
+#include "kit/scratch.hpp"
+
+namespace anvilcast {
+namespace {
+
+const double kPi = std::numbers::pi;
+
+class Cad : public kit::ScratchTest {
+  protected:
+    void SetUp() override {
+        ScratchTest::SetUp();
+        Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer));
+    }
+    std::filesystem::path step(const TopoDS_Shape& shape, const char* unit, const char* protocol) {
+        STEPControl_Writer writer;  // its making registers the parameters
+        Interface_Static::SetCVal("write.step.unit", unit);
+        Interface_Static::SetCVal("write.step.schema", protocol);
+        STEPControl_Writer fresh;
+        fresh.Transfer(shape, STEPControl_AsIs);
+        const auto file = directory / (std::string(protocol) + unit + ".step");
+        fresh.Write(file.c_str());
+        return file;
+    }
+    static TopoDS_Shape cylinder() { return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(5, 6, 7), gp_Dir(1, 2, 3)), 20, 60).Shape(); }
+};
+
+TEST_F(Cad, SolidsComeInClosedWithTheirUnit) {
+    for (const char* protocol : {"AP203", "AP214IS", "AP242DIS"})
+        for (const auto& [unit, name] : std::vector<std::pair<const char*, std::string>>{{"MM", "mm"}, {"INCH", "in"}, {"M", "m"}}) {
+            const SurfaceFile file = read_surface(step(cylinder(), unit, protocol), {.chord = 2e-6});
+            EXPECT_TRUE(file.knows_unit && file.is_cad);
+            EXPECT_EQ(file.unit.name, name) << protocol;
+            const SurfaceHealth h = examine(file.surface);
+            EXPECT_TRUE(h.is_sound) << protocol << unit << ": " << verdict(h, file.unit);
+            EXPECT_NEAR(h.enclosed_volume, kPi * 0.02 * 0.02 * 0.06, 1e-8);
+            EXPECT_EQ(h.zones.size(), 3U);
+        }
+    const auto file = step(cylinder(), "MM", "AP214IS");
+    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(file, {.unit = parse_length_unit("in")}); }).find("mm"), std::string::npos);
+    EXPECT_NO_THROW(read_surface(file, {.unit = parse_length_unit("mm")}));
+}
+
+TEST_F(Cad, TrianglesStayWithinTheTolerances) {
+    const TopoDS_Shape ball = BRepPrimAPI_MakeSphere(50).Shape();
+    const auto file = step(ball, "MM", "AP214IS");
+    std::size_t before = 0;
+    for (const double chord : {1e-3, 1e-4, 1e-5}) {
+        const SurfaceFile in = read_surface(file, {.chord = chord, .angle = 80});
+        EXPECT_TRUE(examine(in.surface).is_sound);  // poles and seam included
+        double deepest = 0;
+        for (Index t = 0; t < in.surface.triangles.size(); ++t) {
+            const Vec3 m = (in.surface.corner(t, 0) + in.surface.corner(t, 1) + in.surface.corner(t, 2)) / 3.0;
+            deepest = std::max(deepest, 0.05 - length(m));
+        }
+        EXPECT_LT(deepest, 1.02 * chord);
+        EXPECT_GT(in.surface.triangles.size(), 2 * before);
+        before = in.surface.triangles.size();
+    }
+    // A careless chord is bounded by the model's extent.
+    EXPECT_GT(read_surface(file, {.chord = 1}).surface.triangles.size(), 300U);
+}
+
+TEST_F(Cad, FacesKeepTheirNamesBodiesAndEdges) {
+    TopoDS_Compound both;
+    BRep_Builder builder;
+    builder.MakeCompound(both);
+    builder.Add(both, BRepPrimAPI_MakeBox(10, 20, 30).Shape());
+    builder.Add(both, BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(50, 0, 0), gp_Dir(0, 0, 1)), 10, 5, 10).Shape());
+    const auto file = step(both, "MM", "AP214IS");
+    std::string text = content(file);
+    const std::size_t at = text.find("ADVANCED_FACE(''");
+    ASSERT_NE(at, std::string::npos);
+    text.replace(at, 16, "ADVANCED_FACE('Gas inlet'");
+    put(directory / "named.step", text);
+    const Surface s = read_surface(directory / "named.step").surface;
+    const SurfaceHealth h = examine(s);
+    EXPECT_TRUE(h.is_sound);
+    EXPECT_EQ(h.shells.size(), 2U);
+    EXPECT_EQ(s.zones.size(), 9U);
+    std::vector<std::string> parts;
+    for (const Zone& z : s.zones) parts.push_back(z.part);
+    parts.erase(std::unique(parts.begin(), parts.end()), parts.end());
+    EXPECT_EQ(parts.size(), 2U);  // each body a part
+    const auto inlet = std::find_if(s.zones.begin(), s.zones.end(), [](const Zone& z) { return z.name == "Gas inlet"; });
+    ASSERT_NE(inlet, s.zones.end());
+    EXPECT_EQ(inlet->role, Role::inlet);
+    EXPECT_TRUE(inlet->role_is_guess);
+    // 12 edges of the box, two circles of the cone; the cone's seam is no edge to keep.
+    double kept = 0;
+    for (const Edge& e : s.feature_edges) kept += distance(s.points[e[0]], s.points[e[1]]);
+    EXPECT_NEAR(kept, 4 * 0.06 + 2 * kPi * 0.015, 1e-3);
+}
+
+TEST_F(Cad, ReadsBrepAndIges) {
+    BRepTools::Write(cylinder(), (directory / "a.brep").c_str());
+    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(directory / "a.brep"); }).find("unit"), std::string::npos);
+    const SurfaceFile brep = read_surface(directory / "a.brep", {.unit = parse_length_unit("cm")});
+    EXPECT_TRUE(examine(brep.surface).is_sound);
+    EXPECT_NEAR(examine(brep.surface).enclosed_volume, kPi * 0.2 * 0.2 * 0.6, 1e-3);
+
+    IGESControl_Writer writer("MM", 0);
+    writer.AddShape(cylinder());
+    writer.ComputeModel();
+    ASSERT_TRUE(writer.Write((directory / "a.iges").c_str()));
+    const SurfaceFile iges = read_surface(directory / "a.iges");
+    EXPECT_EQ(iges.unit.name, "mm");
+    // Trimmed surfaces of IGES know nothing of their neighbours: the cracks are seen, and can be stitched.
+    EXPECT_NEAR(examine(iges.surface).area, 2 * kPi * 0.02 * 0.02 + 2 * kPi * 0.02 * 0.06, 1e-5);
+}
+
+TEST_F(Cad, BadFilesAreTold) {
+    const std::string good = content(step(cylinder(), "MM", "AP214IS"));
+    auto told = [&](const char* name, const std::string& bytes) {
+        put(directory / name, bytes);
+        return kit::message_of<InputError>([&] { read_surface(directory / name, {.unit = parse_length_unit("mm")}); });
+    };
+    EXPECT_NE(told("cut.step", good.substr(0, good.size() / 2)).find("truncated"), std::string::npos);
+    EXPECT_NE(told("empty.step", ""), "accepted");
+    EXPECT_NE(told("words.step", "just some words\n"), "accepted");
+    EXPECT_NE(told("words.iges", "just some words\n"), "accepted");
+    EXPECT_NE(told("words.brep", "just some words\n"), "accepted");
+    EXPECT_NE(told("step.stl", good).find("its content is STEP"), std::string::npos);
+    std::string hollow = good;
+    for (std::size_t at; (at = hollow.find("ADVANCED_FACE")) != std::string::npos;) hollow.replace(at, 13, "NOTHING_AT_ALL");
+    EXPECT_NE(told("hollow.step", hollow), "accepted");
+}
+
+}  // namespace
+}  // namespace anvilcast
