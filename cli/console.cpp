@@ -28,8 +28,10 @@ struct StageShare {
     std::string_view stage;
     double begin, share;
 };
-constexpr std::array<StageShare, 4> kShares{
-    {{"domain", 0.0, 0.02}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
+constexpr std::array<StageShare, 5> kShares{
+    {{"mend", 0.0, 0.01}, {"domain", 0.01, 0.01}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
+
+constexpr double kLongWork = 1;  // seconds
 
 double whole_fraction(const anvilcast::Progress& p) {
     const auto it =
@@ -78,7 +80,8 @@ void ProgressLine::show(const anvilcast::Progress& p) {
     const double elapsed = std::chrono::duration<double>(now - start_).count();
     const std::string what = fmt::format("{}: {}", p.stage, p.step);
     if (options_.verbose || !is_terminal_) {
-        if (what != last_) fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
+        // A log is told of long work only.
+        if (what != last_ && (options_.verbose || elapsed > kLongWork)) fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
         last_ = what;
         return;
     }

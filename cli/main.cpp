@@ -72,14 +72,14 @@ struct Model {
     Surface surface;
     LengthUnit unit;  ///< to print in: that of the files when they agree
     std::string name;
+    std::vector<double> split_angles;  ///< of each zone; 0: stays whole
 };
 
-/// All files as one model: what belongs together is welded exactly, zones are divided as a build would do it.
+/// All files as one model: what belongs together is welded exactly.
 Model read_model(const Arguments& a) {
     Model model;
     model.unit = unit_of(a);
     std::vector<Surface> parts;
-    std::vector<double> angles;
     for (const std::string& file : a.files) {
         ReadSurfaceOptions options;
         if (!states_unit(file) || !a.unit.empty()) options.unit = unit_of(a);
@@ -89,15 +89,17 @@ Model read_model(const Arguments& a) {
         if (a.unit.empty() && a.files.size() == 1) model.unit = part.unit;
         const bool split = a.split_angle > 0 || (part.surface.zones.size() == 1 && !part.is_cad);
         const double angle = a.split_angle > 0 ? a.split_angle : PartSpec::kDefaultSplitAngle;
-        angles.insert(angles.end(), part.surface.zones.size(), split ? angle : 0);
+        model.split_angles.insert(model.split_angles.end(), part.surface.zones.size(), split ? angle : 0);
         model.name += (model.name.empty() ? "" : " + ") + file;
         parts.push_back(std::move(part.surface));
     }
-    Surface together = joined(parts);
-    if (parts.size() > 1) weld(together);
-    model.surface = split_at_sharp_edges(together, angles);
+    model.surface = joined(parts);
+    if (parts.size() > 1) weld(model.surface);
     return model;
 }
+
+/// Zones divided as a build would do it, for people; a surface goes out as it came in, though.
+Surface divided(const Model& model, const Surface& surface) { return split_at_sharp_edges(surface, model.split_angles); }
 
 bool wants_mends(const Arguments& a) {
     return !a.mend_file.empty();
@@ -136,7 +138,7 @@ int inspect(const Arguments& a) {
         cli::ProgressLine progress(a.console);
         const Context context = progress.context();
         if (wants_mends(a)) mended = mend(model.surface, mend_options(a, model.unit, options.tolerance), context);
-        health = examine(wants_mends(a) ? mended.surface : model.surface, options, context);
+        health = examine(divided(model, wants_mends(a) ? mended.surface : model.surface), options, context);
     }
     if (wants_mends(a)) write_mended(a, model, mended);
     if (!a.defects_file.empty()) write_surface(a.defects_file, defect_marks(health), model.unit);
@@ -149,7 +151,7 @@ int inspect(const Arguments& a) {
 
 int openings(const Arguments& a) {
     const Model model = read_model(a);
-    const std::vector<Opening> found = find_openings(model.surface);
+    const std::vector<Opening> found = find_openings(divided(model, model.surface));
     print(a.json ? openings_json(found, model.name) : cli::openings_text(found, model.name, model.unit));
     return kDone;
 }

@@ -98,11 +98,11 @@ static std::string defects_text(const SurfaceHealth& h, const LengthUnit& unit) 
 static std::string rims_text(const SurfaceHealth& h, const LengthUnit& unit) {
     constexpr std::size_t kMost = 12;
     if (h.rims.empty()) return "";
-    std::string text = fmt::format("\n{:<8}{:>14}{:>9}  {:<24}center, {}\n", "Rims", "length", "points", "kind", unit.name);
+    std::string text = fmt::format("\n{:<8}{:>14}{:>9}  {:<36}center, {}\n", "Rims", "length", "points", "kind", unit.name);
     for (std::size_t i = 0; i < std::min(kMost, h.rims.size()); ++i) {
         const RimMeasure& r = h.rims[i];
         const std::string kind = r.is_crack ? "crack" : !r.is_loop ? "open chain" : r.is_flat ? "flat" : "not flat";
-        text += fmt::format("  {:<6}{:>14}{:>9}  {:<24}{}\n", i + 1, format_length(r.rim.length, unit), r.rim.points.size(),
+        text += fmt::format("  {:<6}{:>14}{:>9}  {:<36}{}\n", i + 1, format_length(r.rim.length, unit), r.rim.points.size(),
                             kind + ", " + extent(r.bounds, unit), place(r.rim.center, unit));
     }
     if (h.rims.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(h.rims.size() - kMost));
@@ -113,18 +113,21 @@ static std::string zone_table(const SurfaceHealth& h, const LengthUnit& unit) {
     constexpr std::size_t kMost = 40;
     std::vector<ZoneMeasure> zones = h.zones;
     const std::size_t width = std::min<std::size_t>(32, name_width(zones));
-    std::string text = fmt::format("\n{:<{}}{:<14}{:>14}{:>10}  {:<18}{:<24}center, {}\n", "Zones", width + 2, "role", "area",
+    std::string text = fmt::format("\n{:<{}}{:<14}{:>14}{:>10}  {:<19}{:<26}center, {}\n", "Zones", width + 2, "role", "area",
                                    "triangles", "mean normal", "extent, " + unit.name, unit.name);
     for (std::size_t i = 0; i < std::min(kMost, zones.size()); ++i) {
         const ZoneMeasure& z = zones[i];
         const Vec3 e = z.bounds.extent() / unit.metres, n = z.mean_normal;
-        const std::string normal =
-            length(n) < 0.01 ? "all round" : fmt::format("{:.2f} {:.2f} {:.2f}", n.x + 0.0, n.y + 0.0, n.z + 0.0);
+        // What rounding has made of a flat zone is not worth reading.
+        const double noise = 1e-9 * h.bounds.diagonal() / unit.metres;
+        auto seen = [noise](double v) { return v < noise ? 0.0 : v; };
+        auto clean = [](double v) { return std::abs(v) < 0.005 ? 0.0 : v; };
+        const std::string normal = length(n) < 0.01 ? "all round" : fmt::format("{:5.2f} {:5.2f} {:5.2f}", clean(n.x), clean(n.y), clean(n.z));
         text += fmt::format("  {:<{}}{:<14}", z.name, width, fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""));
         // The squared sign takes two bytes.
         const std::string area = format_area(z.area, unit);
-        text += fmt::format("{:>15}{:>10}  {:<18}{:<24}{}\n", area, grouped(z.triangles), normal,
-                            fmt::format("{:.4g} x {:.4g} x {:.4g}", e.x, e.y, e.z), place(z.center, unit));
+        text += fmt::format("{:>15}{:>10}  {:<19}{:<26}{}\n", area, grouped(z.triangles), normal,
+                            fmt::format("{:.4g} x {:.4g} x {:.4g}", seen(e.x), seen(e.y), seen(e.z)), place(z.center, unit));
     }
     if (zones.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(zones.size() - kMost));
     return text;

@@ -2,7 +2,9 @@
 
 # What the build needs; then what the tests need besides.
 build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-dev libpugixml-dev
-                libtomlplusplus-dev nlohmann-json3-dev libcli11-dev)
+                libtomlplusplus-dev nlohmann-json3-dev libcli11-dev libeigen3-dev
+                libocct-data-exchange-dev libocct-ocaf-dev libocct-modeling-algorithms-dev libocct-modeling-data-dev
+                libocct-foundation-dev)
 test_packages=(libgtest-dev libgmp-dev cgns-convert python3-vtk9 man-db)
 
 install_missing() {

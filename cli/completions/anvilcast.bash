@@ -10,22 +10,27 @@ _anvilcast() {
     case $before in
         --unit) COMPREPLY=($(compgen -W "m cm mm um km in ft" -- "$word")); return ;;
         --out|-o) COMPREPLY=($(compgen -d -- "$word")); return ;;
+        --mend|--write-defects) COMPREPLY=($(compgen -f -- "$word")); return ;;
+        --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord) return ;;
         --threads|--split-angle|--skewness|--volume-growth|--non-orthogonality|--cells) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
-            inspect) common+=" --unit" ;;
-            openings) common+=" --unit --split-angle" ;;
+            inspect) common+=" --unit --split-angle --chord --tolerance --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
+            openings) common+=" --unit --split-angle --chord" ;;
             build) common+=" --out" ;;
             assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;
-            convert) common+=" --unit --ascii" ;;
+            convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list" ;;
         esac
         COMPREPLY=($(compgen -W "$common" -- "$word"))
         return
     fi
     case $command in
-        inspect|openings) COMPREPLY=($(compgen -f -X '!*.[sS][tT][lL]' -- "$word") $(compgen -d -- "$word")) ;;
+        inspect|openings)
+            local endings='!*.@([sS][tT][lL]|obj|ply|stl.gz|obj.gz|ply.gz|step|stp|iges|igs|brep|STEP|STP|IGES|IGS)'
+            shopt -s extglob
+            COMPREPLY=($(compgen -f -X "$endings" -- "$word") $(compgen -d -- "$word")) ;;
         build) COMPREPLY=($(compgen -f -X '!*.toml' -- "$word") $(compgen -d -- "$word")) ;;
         demo) COMPREPLY=($(compgen -W "$(anvilcast demo --list 2>/dev/null)" -- "$word")) ;;
         *) COMPREPLY=($(compgen -f -- "$word")) ;;

@@ -16,6 +16,16 @@ complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l skewness -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l volume-growth -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l non-orthogonality -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l cells -x
-complete -c anvilcast -n "__fish_seen_subcommand_from openings" -l split-angle -x
-complete -c anvilcast -n "__fish_seen_subcommand_from convert" -l ascii
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect convert" -l ascii -d 'write text'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l tolerance -x -d 'closer is a crack or a near miss'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l write-defects -r -d 'marks at all defects'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l mend -r -d 'mend and write'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l weld -x -d 'distance'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l stitch -x -d 'width of cracks'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l remove-needles -x -d 'height'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l drop-specks -x -d 'extent'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l close-rims -x -d 'extent'
 complete -c anvilcast -n "__fish_seen_subcommand_from demo" -l list
+complete -c anvilcast -l help -s h -d 'options and an example'

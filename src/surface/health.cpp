@@ -12,6 +12,18 @@ namespace {
 
 constexpr double kDefaultTolerance = 1e-5;
 
+/// "2 rims", "1 rim": the names are plurals in s, patches and vertices apart.
+std::string counted(std::size_t n, const std::string& plural) {
+    if (n != 1) return fmt::format("{} {}", n, plural);
+    std::string one = plural.substr(0, plural.find(" ("));
+    if (one.ends_with("patches")) one.resize(one.size() - 2);
+    else if (one.ends_with("vertices")) one.replace(one.size() - 4, 4, "ex");
+    else if (one.ends_with("misses")) one.resize(one.size() - 2);
+    else if (one.ends_with("bodies")) one.replace(one.size() - 3, 3, "y");
+    else if (one.ends_with("s")) one.pop_back();
+    return "1 " + one;
+}
+
 constexpr std::array<DefectInfo, kDefectKinds> kInfo{{
     {"rims (holes)", "rims", Severity::blocking, "length", "close them (--close-rims SIZE), or name them as openings"},
     {"cracks", "cracks", Severity::blocking, "gap", "stitch (--stitch DISTANCE)"},
@@ -110,8 +122,8 @@ std::string verdict(const SurfaceHealth& health, const LengthUnit& unit) {
         if (list.items.empty() || defect_info(list.kind).severity != Severity::blocking) continue;
         const Defect& worst = list.items.front();
         const std::string size = size_text(list.kind, worst.size, unit);
-        failures += fmt::format("{}{} {} ({}{}at {})", failures.empty() ? "" : ", ", list.items.size(),
-                                defect_info(list.kind).name, size, size.empty() ? "" : " ", place_text(worst.place, unit));
+        failures += fmt::format("{}{} ({}{}at {})", failures.empty() ? "" : ", ",
+                                counted(list.items.size(), defect_info(list.kind).name), size, size.empty() ? "" : " ", place_text(worst.place, unit));
     }
     const std::string begin = health.is_closed ? "Closed" : "Not closed";
     if (!failures.empty()) return fmt::format("{}, and this stands in the way: {}.", begin, failures);

@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/surface_files.hpp>
 
 #include <csignal>
 #include <filesystem>
@@ -167,6 +168,60 @@ TEST_F(Tool, InspectsAndFindsOpenings) {
     EXPECT_NE(o.out.find("Rims"), std::string::npos);
 }
 
+TEST_F(Tool, MendsAndMarksWhatItFinds) {
+    using namespace anvilcast;
+    // The pipe with some triangles loose, some turned, and one gone.
+    Surface broken = pipe(0.02, 0.025, 0.1, 40);
+    for (const Index t : {3U, 50U, 120U}) {
+        std::swap(broken.triangles[t][0], broken.triangles[t][1]);
+        for (Index& p : broken.triangles[t]) {
+            broken.points.push_back(broken.points[p] + Vec3{1e-7, 0, 2e-7});
+            p = static_cast<Index>(broken.points.size() - 1);
+        }
+    }
+    broken.triangles.erase(broken.triangles.begin() + 77);
+    broken.zone_of.pop_back();
+    write_surface(directory / "broken.ply", broken, parse_length_unit("mm"));
+
+    Outcome o = run("inspect broken.ply --write-defects marks.ply");
+    EXPECT_EQ(o.status, 1);
+    for (const char* part : {"Not closed", "rims (holes)", "cracks", "--stitch", "--close-rims", "blocking"})
+        EXPECT_NE(o.out.find(part), std::string::npos) << part << " is not in:\n" << o.out;
+    EXPECT_EQ(read_surface(directory / "marks.ply", {.unit = parse_length_unit("mm")}).surface.zones[0].name, "rims");
+
+    o = run("inspect broken.ply --mend closed.ply --stitch '0.01 mm' --close-rims '150 mm' --json");
+    EXPECT_EQ(o.status, 0) << o.out << o.err;
+    const auto json = nlohmann::json::parse(o.out);
+    EXPECT_TRUE(json["sound"]);
+    EXPECT_EQ(json["mended"]["done"].size(), 3U);
+    EXPECT_NEAR(json["enclosed_volume"], 0.1 * 0.5 * 40 * std::sin(2 * M_PI / 40) * (0.025 * 0.025 - 0.02 * 0.02), 1e-8);
+    EXPECT_EQ(json["defects"]["rims"]["count"], 0);
+    o = run("inspect broken.ply --mend closed.stl --close-rims '150 mm'");
+    EXPECT_NE(o.out.find("rims closed"), std::string::npos) << o.out;
+
+    // A sound file comes out byte for byte, whoever wrote it.
+    std::string bytes = content(directory / "pipe.stl");
+    bytes.replace(0, 10, "other head");
+    put(directory / "own.stl", bytes);
+    EXPECT_EQ(run("inspect own.stl --mend same.stl --close-rims 100").status, 0);
+    EXPECT_TRUE(content(directory / "same.stl") == bytes);
+
+    // The pieces of one body in several files are one model.
+    Surface half = pipe(0.02, 0.025, 0.1, 40), rest = half;
+    half.triangles.resize(100);
+    half.zone_of.resize(100);
+    rest.triangles.erase(rest.triangles.begin(), rest.triangles.begin() + 100);
+    rest.zone_of.resize(rest.triangles.size());
+    write_surface(directory / "half.obj", half, parse_length_unit("mm"));
+    write_surface(directory / "rest.ply.gz", rest, parse_length_unit("mm"));
+    EXPECT_EQ(run("inspect half.obj").status, 1);
+    EXPECT_EQ(run("inspect half.obj rest.ply.gz").status, 0);
+    EXPECT_EQ(run("convert rest.ply.gz rest.stl --ascii").status, 0);
+    expect_refused("inspect half.obj --stitch 1", {"--mend OUT"});
+    expect_refused("inspect half.obj --mend made --stitch 1", {".stl"});
+    expect_refused("inspect half.obj --tolerance -1", {"negative"});
+}
+
 TEST_F(Tool, TellsWhatIsWrongWithTheInput) {
     expect_refused("build missing.toml --out made", {"missing.toml", "no such file"});
     expect_refused("build . --out made", {"is a directory"});
@@ -239,6 +294,18 @@ TEST_F(Tool, HelpsEveryCommandWithAnExample) {
              {"anvilcast.1", "completions/anvilcast.bash", "completions/_anvilcast", "completions/anvilcast.fish"})
             EXPECT_NE(content(fs::path(ANVILCAST_SOURCE) / "cli" / file).find(command), std::string::npos)
                 << file << " lacks " << command;
+        // And so they do each of its options.
+        std::istringstream words(o.out);
+        for (std::string word; words >> word;) {
+            const std::size_t dashes = word.find("--");
+            if (dashes == std::string::npos || word == "--help" || (dashes > 0 && word[dashes - 1] != ',')) continue;
+            std::string option = word.substr(dashes + 2);
+            option.resize(std::min(option.find_first_not_of("abcdefghijklmnopqrstuvwxyz-"), option.size()));
+            for (const char* file :
+                 {"anvilcast.1", "completions/anvilcast.bash", "completions/_anvilcast", "completions/anvilcast.fish"})
+                EXPECT_NE(content(fs::path(ANVILCAST_SOURCE) / "cli" / file).find(option), std::string::npos)
+                    << file << " lacks --" << option;
+        }
     }
     EXPECT_NE(run("--version").out.find("0.1.0"), std::string::npos);
 }
@@ -267,6 +334,12 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
         std::system((std::string(ANVILCAST_MAKE_CYCLONE " '") + (directory / "remade.stl").string() + "'").c_str()), 0);
     EXPECT_TRUE(content(directory / "remade.stl") ==
                 content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.stl"));
+#ifdef ANVILCAST_MAKE_CYCLONE_STEP
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKE_CYCLONE_STEP " '") + (directory / "remade.step").string() + "' >/dev/null").c_str()),
+              0);
+    EXPECT_TRUE(content(directory / "remade.step") ==
+                content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.step"));
+#endif
 }
 
 }  // namespace
