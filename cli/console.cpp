@@ -28,8 +28,11 @@ struct StageShare {
     std::string_view stage;
     double begin, share;
 };
-constexpr std::array<StageShare, 5> kShares{
-    {{"mend", 0.0, 0.01}, {"domain", 0.01, 0.01}, {"surface", 0.02, 0.50}, {"fill", 0.52, 0.42}, {"assess", 0.94, 0.06}}};
+constexpr std::array<StageShare, 5> kShares{{{"mend", 0.0, 0.01},
+                                             {"domain", 0.01, 0.01},
+                                             {"surface", 0.02, 0.50},
+                                             {"fill", 0.52, 0.42},
+                                             {"assess", 0.94, 0.06}}};
 
 constexpr double kLongWork = 1;  // seconds
 
@@ -81,7 +84,8 @@ void ProgressLine::show(const anvilcast::Progress& p) {
     const std::string what = fmt::format("{}: {}", p.stage, p.step);
     if (options_.verbose || !is_terminal_) {
         // A log is told of long work only.
-        if (what != last_ && (options_.verbose || elapsed > kLongWork)) fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
+        if (what != last_ && (options_.verbose || elapsed > kLongWork))
+            fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
         last_ = what;
         return;
     }

@@ -99,13 +99,14 @@ Model read_model(const Arguments& a) {
 }
 
 /// Zones divided as a build would do it, for people; a surface goes out as it came in, though.
-Surface divided(const Model& model, const Surface& surface) { return split_at_sharp_edges(surface, model.split_angles); }
-
-bool wants_mends(const Arguments& a) {
-    return !a.mend_file.empty();
+Surface divided(const Model& model, const Surface& surface) {
+    return split_at_sharp_edges(surface, model.split_angles);
 }
 
-/// What is not given is done within the tolerance where the tolerance bounds it, and left out where a size must be chosen.
+bool wants_mends(const Arguments& a) { return !a.mend_file.empty(); }
+
+/// What is not given is done within the tolerance where the tolerance bounds it, and left out where a size must be
+/// chosen.
 MendOptions mend_options(const Arguments& a, const LengthUnit& unit, double tolerance) {
     MendOptions options;
     options.weld = length_or(a.weld_text, unit, 0);
@@ -118,7 +119,8 @@ MendOptions mend_options(const Arguments& a, const LengthUnit& unit, double tole
 
 /// A surface that needed no mend goes out as it came in, byte for byte, when the format stays.
 void write_mended(const Arguments& a, const Model& model, const MendResult& mended) {
-    const bool same_format = a.files.size() == 1 && fs::path(a.files.front()).extension() == fs::path(a.mend_file).extension();
+    const bool same_format =
+        a.files.size() == 1 && fs::path(a.files.front()).extension() == fs::path(a.mend_file).extension();
     if (!mended.is_changed() && same_format)
         copy_whole(a.files.front(), a.mend_file);
     else
@@ -127,7 +129,8 @@ void write_mended(const Arguments& a, const Model& model, const MendResult& mend
 
 int inspect(const Arguments& a) {
     for (const auto* text : {&a.weld_text, &a.stitch_text, &a.needles_text, &a.specks_text, &a.rims_text})
-        if (!text->empty() && !wants_mends(a)) throw InputError("a mend was asked for without a file to write: add --mend OUT");
+        if (!text->empty() && !wants_mends(a))
+            throw InputError("a mend was asked for without a file to write: add --mend OUT");
     const Model model = read_model(a);
     HealthOptions options;
     options.tolerance = length_or(a.tolerance_text, model.unit, 0);
@@ -145,7 +148,8 @@ int inspect(const Arguments& a) {
     if (a.json)
         print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr));
     else if (!a.console.quiet)
-        print((wants_mends(a) ? cli::mend_text(mended, a.mend_file, model.unit) : "") + cli::health_text(health, model.name, model.unit));
+        print((wants_mends(a) ? cli::mend_text(mended, a.mend_file, model.unit) : "") +
+              cli::health_text(health, wants_mends(a) ? a.mend_file : model.name, model.unit));
     return health.is_blocked() ? kBroken : kDone;
 }
 
@@ -198,7 +202,8 @@ int convert(const Arguments& a) {
     if (is_surface_file(a.input)) {
         if (!is_surface_file(a.output))
             throw InputError(fmt::format(
-                "{}: a surface can only be written to .stl, .obj or .ply; `anvilcast build` makes volume meshes", a.output));
+                "{}: a surface can only be written to .stl, .obj or .ply; `anvilcast build` makes volume meshes",
+                a.output));
         ReadSurfaceOptions options;
         if (!states_unit(a.input) || !a.unit.empty()) options.unit = unit;
         options.chord = length_or(a.chord_text, unit, 0);
@@ -256,29 +261,33 @@ CLI::App* command(CLI::App& app, Arguments& a, const char* name, const char* wha
     return sub;
 }
 
-void add_unit(CLI::App* sub, Arguments& a, const char* what) {
-    sub->add_option("--unit", a.unit, what);
-}
+void add_unit(CLI::App* sub, Arguments& a, const char* what) { sub->add_option("--unit", a.unit, what); }
 
 void add_surface_files(CLI::App* sub, Arguments& a) {
-    sub->add_option("FILE", a.files, "surface files (.stl .obj .ply, also .gz; .step .iges .brep); several are looked at as one")->required();
+    sub->add_option("FILE", a.files,
+                    "surface files (.stl .obj .ply, also .gz; .step .iges .brep); several are looked at as one")
+        ->required();
     add_unit(sub, a, "unit of the numbers in the files (default mm; STEP and IGES know theirs)");
     sub->add_option("--split-angle", a.split_angle,
                     "divide zones at edges sharper than this, in degrees (default: 40 for files that come as one zone)")
         ->check(CLI::Range(1.0, 180.0));
-    sub->add_option("--chord", a.chord_text, "triangles of CAD faces stay within this of them (default: 1/2000 of the diagonal)");
+    sub->add_option("--chord", a.chord_text,
+                    "triangles of CAD faces stay within this of them (default: 1/2000 of the diagonal)");
 }
 
 void add_commands(CLI::App& app, Arguments& a) {
-    CLI::App* s = command(app, a, "inspect", "what is in these surfaces, what is wrong with them, and where",
-                          "anvilcast inspect body.stl --unit mm\n  anvilcast inspect body.stl --mend mended.stl --close-rims \"20 mm\"");
+    CLI::App* s = command(
+        app, a, "inspect", "what is in these surfaces, what is wrong with them, and where",
+        "anvilcast inspect body.stl --unit mm\n  anvilcast inspect body.stl --mend mended.stl --close-rims \"20 mm\"");
     add_surface_files(s, a);
     s->add_option("--tolerance", a.tolerance_text,
                   "closer than this is a crack or a near miss (default: a hundred-thousandth of the diagonal)");
-    s->add_option("--write-defects", a.defects_file, "write marks at the places of all defects, a zone for each kind (.ply, .obj, .stl)");
-    s->add_option("--mend", a.mend_file,
-                  "mend and write the result (.stl, .obj, .ply): equal points, duplicates and orientation, and what the "
-                  "options below ask for");
+    s->add_option("--write-defects", a.defects_file,
+                  "write marks at the places of all defects, a zone for each kind (.ply, .obj, .stl)");
+    s->add_option(
+        "--mend", a.mend_file,
+        "mend and write the result (.stl, .obj, .ply): equal points, duplicates and orientation, and what the "
+        "options below ask for");
     s->add_option("--weld", a.weld_text, "points within this distance become one (default: equal points only)");
     s->add_option("--stitch", a.stitch_text, "join cracks up to this wide (default: the tolerance)");
     s->add_option("--remove-needles", a.needles_text, "remove triangles lower than this (default: the tolerance)");
@@ -306,8 +315,10 @@ void add_commands(CLI::App& app, Arguments& a) {
 
     s = command(app, a, "convert", "between the formats that are read and written",
                 "anvilcast convert mesh.cgns mesh.vtu");
-    s->add_option("IN", a.input, "a surface (.stl .obj .ply, also .gz; .step .iges .brep) or a mesh (.cgns .vtu)")->required();
-    s->add_option("OUT", a.output, "a surface (.stl .obj .ply; of a mesh: its boundary) or a mesh (.cgns .vtu)")->required();
+    s->add_option("IN", a.input, "a surface (.stl .obj .ply, also .gz; .step .iges .brep) or a mesh (.cgns .vtu)")
+        ->required();
+    s->add_option("OUT", a.output, "a surface (.stl .obj .ply; of a mesh: its boundary) or a mesh (.cgns .vtu)")
+        ->required();
     s->add_flag("--ascii", a.ascii, "write STL and PLY as text");
     s->add_option("--chord", a.chord_text, "triangles of CAD faces stay within this of them");
     add_unit(s, a, "unit of the numbers in surface files (default mm; STEP and IGES know theirs)");

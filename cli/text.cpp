@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <iterator>
 
 #include "console.hpp"
@@ -65,6 +66,24 @@ static std::string sized(const DefectInfo& info, double size, const LengthUnit& 
                                           : format_length(size, unit));
 }
 
+/// The distance that would mend all of a kind, rounded up to two digits.
+static std::string distance_hint(const SurfaceHealth& h, const DefectList& list, const LengthUnit& unit) {
+    double needed = 0;
+    const char* option = nullptr;
+    if (list.kind == DefectKind::rim) {
+        option = "--close-rims";
+        for (const RimMeasure& r : h.rims)
+            if (!r.is_crack) needed = std::max(needed, r.bounds.diagonal());
+    } else if (list.kind == DefectKind::crack || list.kind == DefectKind::t_junction) {
+        option = "--stitch";
+        needed = 2 * list.items.front().size;
+    }
+    if (option == nullptr || needed <= 0) return "";
+    const double grain = std::pow(10.0, std::floor(std::log10(needed / unit.metres)) - 1);
+    return fmt::format("; {} \"{:.6g} {}\" takes all", option, std::ceil(needed / unit.metres / grain) * grain,
+                       unit.name);
+}
+
 static std::string defects_text(const SurfaceHealth& h, const LengthUnit& unit) {
     std::string text = fmt::format("\nDefects  (tolerance {})\n", format_length(h.tolerance, unit));
     std::string absent;
@@ -76,9 +95,12 @@ static std::string defects_text(const SurfaceHealth& h, const LengthUnit& unit) 
         }
         const Defect& worst = list.items.front();
         const std::string count = fmt::format("{:>9}", grouped(list.items.size()));
-        text += fmt::format("  {:<23}{}  worst {} at {}\n", info.name, info.severity == Severity::blocking ? bad(count) : count,
-                            sized(info, worst.size, unit), place(worst.place, unit));
-        text += fmt::format("  {:<23}{:>9}  {}: {}\n", "", "", severity_name(info.severity), info.mend);
+        const std::string size = sized(info, worst.size, unit);
+        text += fmt::format("  {:<23}{}  worst{}{} at {}\n", info.name,
+                            info.severity == Severity::blocking ? bad(count) : count, size.empty() ? "" : " ", size,
+                            place(worst.place, unit));
+        text += fmt::format("  {:<23}{:>9}  {}: {}{}\n", "", "", severity_name(info.severity), info.mend,
+                            distance_hint(h, list, unit));
     }
     // The kinds that were not found, wrapped.
     std::string line = "  none of: ";
@@ -98,12 +120,13 @@ static std::string defects_text(const SurfaceHealth& h, const LengthUnit& unit) 
 static std::string rims_text(const SurfaceHealth& h, const LengthUnit& unit) {
     constexpr std::size_t kMost = 12;
     if (h.rims.empty()) return "";
-    std::string text = fmt::format("\n{:<8}{:>14}{:>9}  {:<36}center, {}\n", "Rims", "length", "points", "kind", unit.name);
+    std::string text =
+        fmt::format("\n{:<8}{:>14}{:>9}  {:<36}center, {}\n", "Rims", "length", "points", "kind", unit.name);
     for (std::size_t i = 0; i < std::min(kMost, h.rims.size()); ++i) {
         const RimMeasure& r = h.rims[i];
         const std::string kind = r.is_crack ? "crack" : !r.is_loop ? "open chain" : r.is_flat ? "flat" : "not flat";
-        text += fmt::format("  {:<6}{:>14}{:>9}  {:<36}{}\n", i + 1, format_length(r.rim.length, unit), r.rim.points.size(),
-                            kind + ", " + extent(r.bounds, unit), place(r.rim.center, unit));
+        text += fmt::format("  {:<6}{:>14}{:>9}  {:<36}{}\n", i + 1, format_length(r.rim.length, unit),
+                            r.rim.points.size(), kind + ", " + extent(r.bounds, unit), place(r.rim.center, unit));
     }
     if (h.rims.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(h.rims.size() - kMost));
     return text;
@@ -113,8 +136,8 @@ static std::string zone_table(const SurfaceHealth& h, const LengthUnit& unit) {
     constexpr std::size_t kMost = 40;
     std::vector<ZoneMeasure> zones = h.zones;
     const std::size_t width = std::min<std::size_t>(32, name_width(zones));
-    std::string text = fmt::format("\n{:<{}}{:<14}{:>14}{:>10}  {:<19}{:<26}center, {}\n", "Zones", width + 2, "role", "area",
-                                   "triangles", "mean normal", "extent, " + unit.name, unit.name);
+    std::string text = fmt::format("\n{:<{}}{:<14}{:>14}{:>10}  {:<19}{:<26}center, {}\n", "Zones", width + 2, "role",
+                                   "area", "triangles", " mean normal", "extent, " + unit.name, unit.name);
     for (std::size_t i = 0; i < std::min(kMost, zones.size()); ++i) {
         const ZoneMeasure& z = zones[i];
         const Vec3 e = z.bounds.extent() / unit.metres, n = z.mean_normal;
@@ -122,12 +145,15 @@ static std::string zone_table(const SurfaceHealth& h, const LengthUnit& unit) {
         const double noise = 1e-9 * h.bounds.diagonal() / unit.metres;
         auto seen = [noise](double v) { return v < noise ? 0.0 : v; };
         auto clean = [](double v) { return std::abs(v) < 0.005 ? 0.0 : v; };
-        const std::string normal = length(n) < 0.01 ? "all round" : fmt::format("{:5.2f} {:5.2f} {:5.2f}", clean(n.x), clean(n.y), clean(n.z));
-        text += fmt::format("  {:<{}}{:<14}", z.name, width, fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""));
-        // The squared sign takes two bytes.
+        const std::string normal = length(n) < 0.01
+                                       ? " all round"
+                                       : fmt::format("{:5.2f} {:5.2f} {:5.2f}", clean(n.x), clean(n.y), clean(n.z));
+        text += fmt::format("  {:<{}}{:<14}", z.name, width,
+                            fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""));
         const std::string area = format_area(z.area, unit);
-        text += fmt::format("{:>15}{:>10}  {:<19}{:<26}{}\n", area, grouped(z.triangles), normal,
-                            fmt::format("{:.4g} x {:.4g} x {:.4g}", seen(e.x), seen(e.y), seen(e.z)), place(z.center, unit));
+        text += fmt::format("{:>14}{:>10}  {:<19}{:<26}{}\n", area, grouped(z.triangles), normal,
+                            fmt::format("{:.4g} x {:.4g} x {:.4g}", seen(e.x), seen(e.y), seen(e.z)),
+                            place(z.center, unit));
     }
     if (zones.size() > kMost) text += fmt::format("  and {} more (--json has all)\n", grouped(zones.size() - kMost));
     return text;
@@ -156,7 +182,8 @@ static std::string mendings_text(const std::vector<Mending>& mendings, const Len
     for (const Mending& m : mendings) {
         text += fmt::format("  {:>9}  {}", grouped(m.count), m.what);
         if (m.largest_move > 0)
-            text += fmt::format(", moving points by at most {} at {}", format_length(m.largest_move, unit), place(m.at, unit));
+            text += fmt::format(", moving points by at most {} at {}", format_length(m.largest_move, unit),
+                                place(m.at, unit));
         text += "\n";
     }
     return text;

@@ -15,12 +15,13 @@ int main(int argc, char** argv) try {
     const SurfaceHealth health = examine(file.surface);
 
     for (const ZoneMeasure& zone : health.zones)
-        std::printf("%-24s %8zu triangles  %s\n", zone.name.c_str(), zone.triangles, format_area(zone.area, file.unit).c_str());
+        std::printf("%-24s %8zu triangles  %s\n", zone.name.c_str(), zone.triangles,
+                    format_area(zone.area, file.unit).c_str());
     for (const DefectList& list : health.defects) {
         if (list.items.empty()) continue;
         const Vec3 at = list.items.front().place / file.unit.metres;
-        std::printf("%zu %s, the worst at [%g, %g, %g]: %s\n", list.items.size(), defect_info(list.kind).name, at.x, at.y, at.z,
-                    defect_info(list.kind).mend);
+        std::printf("%zu %s, the worst at [%g, %g, %g]: %s\n", list.items.size(), defect_info(list.kind).name, at.x,
+                    at.y, at.z, defect_info(list.kind).mend);
     }
     std::printf("%s\n", verdict(health, file.unit).c_str());
     return health.is_blocked() ? 1 : 0;

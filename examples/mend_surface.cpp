@@ -27,8 +27,10 @@ Surface tank() {
     for (int band = 0; band < 3; ++band)
         for (int i = 0; i < n; ++i) {
             const bool loose = i % 3 == 0;
-            const Index a = point(radius[band], height[band], i, loose), b = point(radius[band], height[band], i + 1, loose),
-                        c = point(radius[band + 1], height[band + 1], i + 1, loose), d = point(radius[band + 1], height[band + 1], i, loose);
+            const Index a = point(radius[band], height[band], i, loose),
+                        b = point(radius[band], height[band], i + 1, loose),
+                        c = point(radius[band + 1], height[band + 1], i + 1, loose),
+                        d = point(radius[band + 1], height[band + 1], i, loose);
             s.triangles.push_back({a, b, c});
             s.triangles.push_back(i % 7 == 0 ? Triangle{a, d, c} : Triangle{a, c, d});
             s.zone_of.insert(s.zone_of.end(), {0, 0});
@@ -47,9 +49,11 @@ int main(int argc, char** argv) try {
 
     const MendResult mended = mend(broken, {.stitch = 1e-4, .close_rims = 2});
     for (const Mending& done : mended.done)
-        std::printf("  %zu %s (moved by at most %s)\n", done.count, done.what.c_str(), format_length(done.largest_move, m).c_str());
+        std::printf("  %zu %s (moved by at most %s)\n", done.count, done.what.c_str(),
+                    format_length(done.largest_move, m).c_str());
     const SurfaceHealth after = examine(mended.surface);
-    std::printf("after:  %s It holds %s.\n", verdict(after, m).c_str(), format_volume(after.enclosed_volume, m).c_str());
+    std::printf("after:  %s It holds %s.\n", verdict(after, m).c_str(),
+                format_volume(after.enclosed_volume, m).c_str());
     write_surface(argv[2], mended.surface, m);
     return after.is_sound ? 0 : 1;
 } catch (const anvilcast::Error& e) {

@@ -25,7 +25,8 @@ int main(int argc, char** argv) try {
     name_zones(body, {bore, flange, rest}, mm);
 
     for (const ZoneMeasure& z : examine(body).zones)
-        std::printf("%-14s %-7s%-9s %s\n", z.name.c_str(), role_name(z.role), z.role_is_guess ? " (guess)" : "", format_area(z.area, mm).c_str());
+        std::printf("%-14s %-7s%-9s %s\n", z.name.c_str(), role_name(z.role), z.role_is_guess ? " (guess)" : "",
+                    format_area(z.area, mm).c_str());
     write_surface(argv[2], body, mm);
     return 0;
 } catch (const anvilcast::Error& e) {

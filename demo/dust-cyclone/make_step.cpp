@@ -1,5 +1,5 @@
-// The same dust cyclone as make_geometry.cpp makes, as a designer would hand it over: one solid, with names on the faces
-// that the flow sees. The CAD kernel is used to model it here; nothing else of this is part of the product.
+// The same dust cyclone as make_geometry.cpp makes, as a designer would hand it over: one solid, with names on the
+// faces that the flow sees. The CAD kernel is used to model it here; nothing else of this is part of the product.
 //
 //     make_dust_cyclone_step cyclone-shell.step
 

@@ -17,26 +17,26 @@ namespace anvilcast {
 
 /// In the order in which they are listed for people.
 enum class DefectKind {
-    rim,                 ///< a loop of free edges; size: its length
-    crack,               ///< free edges that run along each other within the tolerance; size: the widest gap
-    t_junction,          ///< a point of a free edge on the inside of another one; size: their distance
-    non_manifold_edge,   ///< three or more triangles at an edge; size: its length
-    non_manifold_vertex, ///< fans of triangles that touch in a point only; size: 0
-    duplicate,           ///< the same three points, the same side out; size: area
-    opposite_duplicate,  ///< the same three points, the other side out; size: area
-    degenerate,          ///< corners exactly in line: no area; size: longest edge
-    needle,              ///< height below a thousandth of the longest edge; size: height
-    flipped_patch,       ///< triangles turned against the rest of their shell; size: area
-    one_sided,           ///< an edge of a shell that has no two sides (a Moebius band); size: its length
-    inside_out,          ///< a closed shell, inside of no other one, with its normals inward; size: volume
-    self_intersection,   ///< two triangles of a shell cross or touch in what they do not share; size: extent
-    overlap,             ///< two triangles in one plane share area; size: extent
-    interference,        ///< triangles of two shells cross; size: how deep one is in the other, 0 if not known
-    near_miss,           ///< triangles closer than the tolerance that do not touch; size: their distance
-    tiny_shell,          ///< a piece below a five-hundredth of the model; size: its extent
-    tiny_patch,          ///< a piece between sharp edges below a thousandth of the model; size: root of its area
-    lost_digits,         ///< far from the origin for its extent; size: what a step in single precision is there
-    odd_extent           ///< a model below 2 mm or above 500 m: the wrong unit? size: its extent
+    rim,                  ///< a loop of free edges; size: its length
+    crack,                ///< free edges that run along each other within the tolerance; size: the widest gap
+    t_junction,           ///< a point of a free edge on the inside of another one; size: their distance
+    non_manifold_edge,    ///< three or more triangles at an edge; size: its length
+    non_manifold_vertex,  ///< fans of triangles that touch in a point only; size: 0
+    duplicate,            ///< the same three points, the same side out; size: area
+    opposite_duplicate,   ///< the same three points, the other side out; size: area
+    degenerate,           ///< corners exactly in line: no area; size: longest edge
+    needle,               ///< height below a thousandth of the longest edge; size: height
+    flipped_patch,        ///< triangles turned against the rest of their shell; size: area
+    one_sided,            ///< an edge of a shell that has no two sides (a Moebius band); size: its length
+    inside_out,           ///< a closed shell, inside of no other one, with its normals inward; size: volume
+    self_intersection,    ///< two triangles of a shell cross or touch in what they do not share; size: extent
+    overlap,              ///< two triangles in one plane share area; size: extent
+    interference,         ///< triangles of two shells cross; size: how deep one is in the other, 0 if not known
+    near_miss,            ///< triangles closer than the tolerance that do not touch; size: their distance
+    tiny_shell,           ///< a piece below a five-hundredth of the model; size: its extent
+    tiny_patch,           ///< a piece between sharp edges below a thousandth of the model; size: root of its area
+    lost_digits,          ///< far from the origin for its extent; size: what a step in single precision is there
+    odd_extent            ///< a model below 2 mm or above 500 m: the wrong unit? size: its extent
 };
 inline constexpr std::size_t kDefectKinds = 20;
 
@@ -58,7 +58,7 @@ ANVILCAST_API const DefectInfo& defect_info(DefectKind kind);
 
 struct Defect {
     Vec3 place;
-    double size = 0;                            ///< metres, or square or cubic metres, as DefectKind says
+    double size = 0;                               ///< metres, or square or cubic metres, as DefectKind says
     std::array<Index, 2> triangles{kNone, kNone};  ///< those concerned, as far as there are
 };
 
@@ -93,9 +93,9 @@ struct ZoneMeasure {
 struct RimMeasure {
     Rim rim;
     Box bounds;
-    bool is_loop = true;   ///< false: a chain of free edges that ends at edges of three or more triangles
-    bool is_flat = false;  ///< within a hundredth of its extent, or within the tolerance
-    bool is_crack = false; ///< both sides of it run along each other: a seam that is not joined
+    bool is_loop = true;    ///< false: a chain of free edges that ends at edges of three or more triangles
+    bool is_flat = false;   ///< within a hundredth of its extent, or within the tolerance
+    bool is_crack = false;  ///< both sides of it run along each other: a seam that is not joined
 };
 
 struct HealthOptions {

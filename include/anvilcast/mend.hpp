@@ -3,8 +3,8 @@
 //     MendResult mended = mend(body, {.stitch = 1e-5, .close_rims = 0.02});
 //     for (const Mending& m : mended.done) report(m.what, m.count, m.largest_move);
 //
-// Without asking only what is harmless is done: equal points become one, exact duplicates are dropped, triangles are turned
-// to agree and closed bodies to face outward. A sound surface goes through unchanged, bit for bit.
+// Without asking only what is harmless is done: equal points become one, exact duplicates are dropped, triangles are
+// turned to agree and closed bodies to face outward. A sound surface goes through unchanged, bit for bit.
 #pragma once
 
 #include <anvilcast/context.hpp>
@@ -35,14 +35,15 @@ struct Mending {
 
 struct MendResult {
     Surface surface;
-    std::vector<Mending> done;      ///< those that changed something, in order
-    std::vector<std::string> left;  ///< what was asked for and could not be done, each with its reason; places in metres
+    std::vector<Mending> done;  ///< those that changed something, in order
+    std::vector<std::string>
+        left;  ///< what was asked for and could not be done, each with its reason; places in metres
     bool is_changed() const { return !done.empty(); }
 };
 
-/// Throws InputError when a distance is negative or not finite. O(n log n) beside the patches of rims that are not flat:
-/// O(k^3) for k up to 300 points of a rim.
-/// Sources: P. Liepa, Filling holes in meshes (2003), for rims that are not flat.
+/// Throws InputError when a distance is negative or not finite. O(n log n) beside the patches of rims that are not
+/// flat: O(k^3) for k up to 300 points of a rim. Sources: P. Liepa, Filling holes in meshes (2003), for rims that are
+/// not flat.
 ANVILCAST_API MendResult mend(const Surface& surface, const MendOptions& options = {}, const Context& context = {});
 
 }  // namespace anvilcast

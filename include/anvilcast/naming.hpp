@@ -28,19 +28,19 @@ struct Cylinder {
 /// Gives zones a name; all conditions that are there must hold.
 struct ZoneRule {
     std::string name = {};
-    std::optional<Role> role = {};              ///< guessed from the name when left out
-    std::optional<std::string> part = {};       ///< pattern for the name of the part, * and ? as wildcards
-    std::optional<std::string> matches = {};    ///< pattern for the name that the zone came with
-    std::optional<Vec3> near = {};              ///< of the zones that fit otherwise the one closest to this point
-    std::optional<Vec3> normal = {};            ///< all its triangles face this way, as the surface has them
-    double normal_tolerance = 20;          ///< degrees
-    std::optional<Box> inside_box = {};         ///< it lies in the box as a whole
-    std::optional<Plane> on_plane = {};         ///< all its points are within `tolerance` of the plane
-    std::optional<Cylinder> on_cylinder = {};   ///< all its points are within `tolerance` of the cylinder
-    double tolerance = 0;                  ///< metres; 0: a thousandth of the model's diagonal
+    std::optional<Role> role = {};                   ///< guessed from the name when left out
+    std::optional<std::string> part = {};            ///< pattern for the name of the part, * and ? as wildcards
+    std::optional<std::string> matches = {};         ///< pattern for the name that the zone came with
+    std::optional<Vec3> near = {};                   ///< of the zones that fit otherwise the one closest to this point
+    std::optional<Vec3> normal = {};                 ///< all its triangles face this way, as the surface has them
+    double normal_tolerance = 20;                    ///< degrees
+    std::optional<Box> inside_box = {};              ///< it lies in the box as a whole
+    std::optional<Plane> on_plane = {};              ///< all its points are within `tolerance` of the plane
+    std::optional<Cylinder> on_cylinder = {};        ///< all its points are within `tolerance` of the cylinder
+    double tolerance = 0;                            ///< metres; 0: a thousandth of the model's diagonal
     std::optional<std::array<double, 2>> area = {};  ///< least and most, square metres
-    std::optional<std::string> touching = {};   ///< it has an edge in common with a zone of this name, as named so far
-    std::string place = {};                ///< where the rule stands, for messages: "case.toml, line 12"
+    std::optional<std::string> touching = {};  ///< it has an edge in common with a zone of this name, as named so far
+    std::string place = {};                    ///< where the rule stands, for messages: "case.toml, line 12"
 };
 
 /// Applies the rules in order: the first that fits a zone names it, and a zone that none fits keeps its name. Zones of

@@ -1,8 +1,7 @@
 // Triangle surfaces: what they are, and their division into zones.
 //
-//     Surface body = read_surface("body.stl", {.unit = parse_length_unit("mm")}).surface;  // <anvilcast/surface_files.hpp>
-//     weld(body, 1e-6);
-//     Surface split = split_at_sharp_edges(body, 40);
+//     Surface body = read_surface("body.stl", {.unit = parse_length_unit("mm")}).surface;  //
+//     <anvilcast/surface_files.hpp> weld(body, 1e-6); Surface split = split_at_sharp_edges(body, 40);
 //
 // How sound a surface is: <anvilcast/health.hpp>. What can be done about it: <anvilcast/mend.hpp>. Naming its zones:
 // <anvilcast/naming.hpp>.
@@ -82,7 +81,8 @@ struct Rim {
 /// All rims, each running against its triangles, as a patch that closes it would. O(n log n).
 ANVILCAST_API std::vector<Rim> find_rims(const Surface& surface);
 
-/// Several surfaces as one: points, zones and all, in order. Points of different surfaces stay apart: weld() joins them.
+/// Several surfaces as one: points, zones and all, in order. Points of different surfaces stay apart: weld() joins
+/// them.
 ANVILCAST_API Surface joined(const std::vector<Surface>& surfaces);
 
 /// Drops the points that no triangle uses; the others keep their order.

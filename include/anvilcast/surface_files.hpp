@@ -21,8 +21,8 @@
 namespace anvilcast {
 
 struct ReadSurfaceOptions {
-    /// Of the numbers in the file. Needed for formats that do not say (all but STEP and IGES), and not allowed to differ
-    /// from what the file says.
+    /// Of the numbers in the file. Needed for formats that do not say (all but STEP and IGES), and not allowed to
+    /// differ from what the file says.
     std::optional<LengthUnit> unit = {};
     /// CAD faces become triangles within this distance of them, metres; 0: a two-thousandth of the model's diagonal.
     /// Never more than a two-hundredth of that.
@@ -31,10 +31,10 @@ struct ReadSurfaceOptions {
 };
 
 struct SurfaceFile {
-    Surface surface;          ///< equal points welded, unused points dropped
-    LengthUnit unit;          ///< of the file
-    bool knows_unit = false;  ///< the file says its unit itself
-    bool is_cad = false;      ///< each zone is a CAD face, or the faces of one name
+    Surface surface;                    ///< equal points welded, unused points dropped
+    LengthUnit unit;                    ///< of the file
+    bool knows_unit = false;            ///< the file says its unit itself
+    bool is_cad = false;                ///< each zone is a CAD face, or the faces of one name
     std::size_t triangles_dropped = 0;  ///< those with two corners in one place
     std::vector<std::string> warnings;
 };

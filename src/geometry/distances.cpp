@@ -38,8 +38,7 @@ ClosestPair closest_between_triangles(const std::array<Vec3, 3>& s, const std::a
         take({s[i], on_t, distance_squared(s[i], on_t)});
         const Vec3 on_s = closest_point_on_triangle(t[i], s[0], s[1], s[2]);
         take({on_s, t[i], distance_squared(on_s, t[i])});
-        for (std::size_t j = 0; j < 3; ++j)
-            take(closest_between_segments(s[i], s[(i + 1) % 3], t[j], t[(j + 1) % 3]));
+        for (std::size_t j = 0; j < 3; ++j) take(closest_between_segments(s[i], s[(i + 1) % 3], t[j], t[(j + 1) % 3]));
     }
     return best;
 }

@@ -67,7 +67,7 @@ namespace {
 constexpr double kDefaultChord = 1.0 / 2000;  // of the model's diagonal
 constexpr double kLargestChord = 1.0 / 200;
 constexpr int kMostAttempts = 4;
-constexpr double kKernelUnit = 1e-3;          // the kernel turns STEP and IGES into millimetres
+constexpr double kKernelUnit = 1e-3;  // the kernel turns STEP and IGES into millimetres
 
 struct Body {
     std::string name;
@@ -100,12 +100,13 @@ std::string name_of(const TDF_Label& label) {
 
 /// "millimetre", "MM", "inch" and the like as a unit of ours; nothing when it is not known.
 std::optional<LengthUnit> unit_named(std::string name) {
-    std::transform(name.begin(), name.end(), name.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(name.begin(), name.end(), name.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     static const std::map<std::string, const char*> names{
-        {"millimetre", "mm"}, {"millimeter", "mm"}, {"mm", "mm"}, {"metre", "m"},    {"meter", "m"},      {"m", "m"},
-        {"centimetre", "cm"}, {"centimeter", "cm"}, {"cm", "cm"}, {"micrometre", "um"}, {"micrometer", "um"}, {"um", "um"},
-        {"kilometre", "km"},  {"kilometer", "km"},  {"km", "km"}, {"inch", "in"},    {"in", "in"},        {"foot", "ft"},
-        {"ft", "ft"}};
+        {"millimetre", "mm"}, {"millimeter", "mm"}, {"mm", "mm"},         {"metre", "m"},      {"meter", "m"},
+        {"m", "m"},           {"centimetre", "cm"}, {"centimeter", "cm"}, {"cm", "cm"},        {"micrometre", "um"},
+        {"micrometer", "um"}, {"um", "um"},         {"kilometre", "km"},  {"kilometer", "km"}, {"km", "km"},
+        {"inch", "in"},       {"in", "in"},         {"foot", "ft"},       {"ft", "ft"}};
     const auto it = names.find(name);
     return it == names.end() ? std::nullopt : std::optional(parse_length_unit(it->second));
 }
@@ -135,7 +136,8 @@ class BodyCollector {
         if (XCAFDoc_ShapeTool::IsAssembly(product)) {
             TDF_LabelSequence components;
             XCAFDoc_ShapeTool::GetComponents(product, components);
-            for (int i = 1; i <= components.Length(); ++i) visit(components.Value(i), place, name_of(components.Value(i)));
+            for (int i = 1; i <= components.Length(); ++i)
+                visit(components.Value(i), place, name_of(components.Value(i)));
             return;
         }
         add(XCAFDoc_ShapeTool::GetShape(product).Moved(place), name);
@@ -173,7 +175,8 @@ std::function<std::string(const TopoDS_Face&)> face_names(const Handle(TDocStd_D
         const Handle(TColStd_HSequenceOfExtendedString) found = layers->GetLayers(label);
         if (!found.IsNull() && found->Length() > 0) return text_of(found->Value(1));
         Quantity_Color color;
-        if (colors->GetColor(label, XCAFDoc_ColorSurf, color) || colors->GetColor(label, XCAFDoc_ColorGen, color)) return hex_color(color);
+        if (colors->GetColor(label, XCAFDoc_ColorSurf, color) || colors->GetColor(label, XCAFDoc_ColorGen, color))
+            return hex_color(color);
         return "";
     };
 }
@@ -192,7 +195,8 @@ Handle(TDocStd_Document) transferred(Reader& reader, const std::string& name) {
 
 /// The names of the entities that faces were made of, by what placed copies of a face have in common.
 template <typename Entity, typename Name>
-std::function<std::string(const TopoDS_Face&)> entity_names(const Handle(Transfer_TransientProcess) & process, Name name_of_entity) {
+std::function<std::string(const TopoDS_Face&)> entity_names(const Handle(Transfer_TransientProcess) & process,
+                                                            Name name_of_entity) {
     std::map<const TopoDS_TShape*, std::string> names;
     for (int i = 1; i <= process->NbMapped(); ++i) {
         const Handle(Entity) entity = Handle(Entity)::DownCast(process->Mapped(i));
@@ -213,8 +217,9 @@ std::function<std::string(const TopoDS_Face&)> entity_names(const Handle(Transfe
 Model read_step(const std::string& file) {
     const std::string content = io::read_file(file);
     if (content.find("END-ISO-10303-21") == std::string::npos)
-        throw InputError(fmt::format("{}: the file has no end (\"END-ISO-10303-21;\" after {} bytes); it is truncated, copy or export it again",
-                                     file, content.size()));
+        throw InputError(fmt::format(
+            "{}: the file has no end (\"END-ISO-10303-21;\" after {} bytes); it is truncated, copy or export it again",
+            file, content.size()));
     STEPCAFControl_Reader reader;
     if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
         throw InputError(fmt::format("{}: the CAD kernel cannot read it as STEP; export the model again", file));
@@ -222,10 +227,11 @@ Model read_step(const std::string& file) {
     const Handle(XSControl_TransferReader) transfer = reader.Reader().WS()->TransferReader();
     Model model;
     model.bodies = BodyCollector(XCAFDoc_DocumentTool::ShapeTool(document->Main())).collect();
-    model.name_of_face = face_names(document, entity_names<StepShape_Face>(transfer->TransientProcess(), [](const auto& face) {
-        const std::string name = face->Name().IsNull() ? "" : std::string(io::trimmed(face->Name()->ToCString()));
-        return name == "NONE" ? "" : name;
-    }));
+    model.name_of_face = face_names(
+        document, entity_names<StepShape_Face>(transfer->TransientProcess(), [](const auto& face) {
+            const std::string name = face->Name().IsNull() ? "" : std::string(io::trimmed(face->Name()->ToCString()));
+            return name == "NONE" ? "" : name;
+        }));
     TColStd_SequenceOfAsciiString lengths, angles, solid_angles;
     reader.ChangeReader().FileUnits(lengths, angles, solid_angles);
     const auto unit = lengths.IsEmpty() ? std::nullopt : unit_named(lengths.First().ToCString());
@@ -242,12 +248,14 @@ Model read_iges(const std::string& file) {
     const Handle(XSControl_TransferReader) transfer = reader.WS()->TransferReader();
     Model model;
     model.bodies = BodyCollector(XCAFDoc_DocumentTool::ShapeTool(document->Main())).collect();
-    model.name_of_face = face_names(document, entity_names<IGESData_IGESEntity>(transfer->TransientProcess(), [](const auto& entity) {
-        if (!entity->HasName() || entity->NameValue().IsNull()) return std::string();
-        return std::string(io::trimmed(entity->NameValue()->ToCString()));
-    }));
+    model.name_of_face =
+        face_names(document, entity_names<IGESData_IGESEntity>(transfer->TransientProcess(), [](const auto& entity) {
+                       if (!entity->HasName() || entity->NameValue().IsNull()) return std::string();
+                       return std::string(io::trimmed(entity->NameValue()->ToCString()));
+                   }));
     const Handle(IGESData_IGESModel) iges = Handle(IGESData_IGESModel)::DownCast(reader.Model());
-    const Handle(TCollection_HAsciiString) unit_name = iges.IsNull() ? Handle(TCollection_HAsciiString)() : iges->GlobalSection().UnitName();
+    const Handle(TCollection_HAsciiString) unit_name =
+        iges.IsNull() ? Handle(TCollection_HAsciiString)() : iges->GlobalSection().UnitName();
     const auto unit = unit_name.IsNull() ? std::nullopt : unit_named(unit_name->ToCString());
     model.unit = unit.value_or(parse_length_unit("mm"));
     model.knows_unit = true;
@@ -255,7 +263,8 @@ Model read_iges(const std::string& file) {
 }
 
 Model read_brep(const std::string& file, const ReadSurfaceOptions& options) {
-    if (!options.unit) throw InputError(fmt::format("{}: a BREP file does not say the unit of its numbers; give it, e.g. mm", file));
+    if (!options.unit)
+        throw InputError(fmt::format("{}: a BREP file does not say the unit of its numbers; give it, e.g. mm", file));
     TopoDS_Shape shape;
     BRep_Builder builder;
     if (!BRepTools::Read(shape, file.c_str(), builder) || shape.IsNull())
@@ -327,13 +336,15 @@ class Assembler {
         for (TopExp_Explorer it(face, TopAbs_EDGE); it.More(); it.Next())
             number_edge(TopoDS::Edge(it.Current()), mesh, location, place_of, number);
         for (int node = 1; node <= mesh->NbNodes(); ++node)
-            if (number[static_cast<std::size_t>(node)] == kNone) number[static_cast<std::size_t>(node)] = new_point(place_of(node));
+            if (number[static_cast<std::size_t>(node)] == kNone)
+                number[static_cast<std::size_t>(node)] = new_point(place_of(node));
         const bool reversed = (face.Orientation() == TopAbs_REVERSED) != (placed.IsNegative() == Standard_True);
         for (int t = 1; t <= mesh->NbTriangles(); ++t) {
             int a = 0, b = 0, c = 0;
             mesh->Triangle(t).Get(a, b, c);
             if (reversed) std::swap(b, c);
-            surface_.triangles.push_back({number[static_cast<std::size_t>(a)], number[static_cast<std::size_t>(b)], number[static_cast<std::size_t>(c)]});
+            surface_.triangles.push_back({number[static_cast<std::size_t>(a)], number[static_cast<std::size_t>(b)],
+                                          number[static_cast<std::size_t>(c)]});
             surface_.zone_of.push_back(zone);
         }
     }
@@ -353,10 +364,12 @@ class Assembler {
             for (int i = 1; i <= n; ++i) {
                 const TopoDS_Vertex& end = i == 1 || is_point ? first : last;
                 const bool at_end = (i == 1 || i == n || is_point) && !end.IsNull();
-                points.push_back(at_end ? vertex_point(end, place_of(polygon->Node(i))) : new_point(place_of(polygon->Node(i))));
+                points.push_back(at_end ? vertex_point(end, place_of(polygon->Node(i)))
+                                        : new_point(place_of(polygon->Node(i))));
             }
         }
-        for (int i = 1; i <= n; ++i) number[static_cast<std::size_t>(polygon->Node(i))] = points[static_cast<std::size_t>(i - 1)];
+        for (int i = 1; i <= n; ++i)
+            number[static_cast<std::size_t>(polygon->Node(i))] = points[static_cast<std::size_t>(i - 1)];
         auto& count = faces_of_edge_[edges_.FindIndex(edge)];
         ++count;
         if (BRep_Tool::IsClosed(edge, mesh, location)) seams_.insert(edges_.FindIndex(edge));
@@ -378,7 +391,8 @@ class Assembler {
             if (seams_.contains(edge)) continue;
             for (std::size_t i = 1; i < points.size(); ++i)
                 if (points[i] != points[i - 1])
-                    surface_.feature_edges.push_back({std::min(points[i - 1], points[i]), std::max(points[i - 1], points[i])});
+                    surface_.feature_edges.push_back(
+                        {std::min(points[i - 1], points[i]), std::max(points[i - 1], points[i])});
         }
         std::sort(surface_.feature_edges.begin(), surface_.feature_edges.end());
         const auto last = std::unique(surface_.feature_edges.begin(), surface_.feature_edges.end());
@@ -421,7 +435,8 @@ void triangulate(const Model& model, const ReadSurfaceOptions& options) {
     for (const Body& body : model.bodies) BRepBndLib::Add(body.shape, box);
     if (box.IsVoid()) return;
     const double diagonal = std::sqrt(box.SquareExtent());
-    const double chord = std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
+    const double chord =
+        std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
     // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
     double asked = chord;
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
@@ -443,8 +458,8 @@ void triangulate(const Model& model, const ReadSurfaceOptions& options) {
 
 void check_unit(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
     if (!model.knows_unit || !options.unit || options.unit->metres == model.unit.metres) return;
-    throw InputError(fmt::format("{}: the file says that its lengths are in {}, {} was asked for; leave the unit out", file,
-                                 model.unit.name, options.unit->name));
+    throw InputError(fmt::format("{}: the file says that its lengths are in {}, {} was asked for; leave the unit out",
+                                 file, model.unit.name, options.unit->name));
 }
 
 }  // namespace
@@ -456,7 +471,9 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
     const std::string ending = lower_ending(name);
     be_silent();
     try {
-        const Model model = ending.starts_with(".st") ? read_step(name) : ending.starts_with(".ig") ? read_iges(name) : read_brep(name, options);
+        const Model model = ending.starts_with(".st")   ? read_step(name)
+                            : ending.starts_with(".ig") ? read_iges(name)
+                                                        : read_brep(name, options);
         check_unit(model, options, name);
         if (model.bodies.empty()) throw InputError(fmt::format("{}: there is no face in it", name));
         triangulate(model, options);
@@ -468,10 +485,12 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
         out.is_cad = true;
         out.triangles_dropped = finish(out.surface, name);
         if (const int n = assembler.faces_without_triangles(); n > 0)
-            out.warnings.push_back(fmt::format("{}: {} face(s) could not be turned into triangles and are missing", name, n));
+            out.warnings.push_back(
+                fmt::format("{}: {} face(s) could not be turned into triangles and are missing", name, n));
         return out;
     } catch (const Standard_Failure& e) {
-        throw InputError(fmt::format("{}: the CAD kernel stumbles over it ({}); export the model again", name, e.GetMessageString()));
+        throw InputError(fmt::format("{}: the CAD kernel stumbles over it ({}); export the model again", name,
+                                     e.GetMessageString()));
     }
 }
 

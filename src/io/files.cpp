@@ -31,7 +31,8 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
     File in(std::fopen(file.c_str(), "rb"));
     if (!in) throw InputError(fmt::format("{}: cannot be read: {}", file.string(), std::strerror(errno)));
     // What a regular file's size promises is read at once; more than that, or a pipe, block by block.
-    const std::uintmax_t promised = std::filesystem::is_regular_file(status) ? std::filesystem::file_size(file, code) : 0;
+    const std::uintmax_t promised =
+        std::filesystem::is_regular_file(status) ? std::filesystem::file_size(file, code) : 0;
     std::string content;
     content.resize(std::min<std::uintmax_t>(most, code ? 0 : promised));
     content.resize(std::fread(content.data(), 1, content.size(), in.get()));

@@ -40,7 +40,8 @@ std::string gunzip(std::string_view packed, const std::string& name) {
         status = inflate(&stream, Z_NO_FLUSH);
         out.resize(out.size() - stream.avail_out);
         if (out.size() > most)
-            throw InputError(fmt::format("{}: unpacks to more than {} times its size; that is no surface", name, kLargestRatio));
+            throw InputError(
+                fmt::format("{}: unpacks to more than {} times its size; that is no surface", name, kLargestRatio));
         const bool more = stream.avail_in > 0 || given < packed.size();
         // Files may hold several compressed members one after the other.
         if (status == Z_STREAM_END && more && inflateReset(&stream) == Z_OK) continue;

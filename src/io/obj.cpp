@@ -64,9 +64,9 @@ class ObjReader {
 
     /// What OBJ files hold beside points and faces: none of it matters here.
     static bool is_known(std::string_view word) {
-        static const std::set<std::string_view> words{"",      "vt",   "vn",     "vp",    "s",     "mtllib", "l",       "p",
-                                                      "mg",    "lod",  "usemap", "maplib", "bevel", "c_interp", "d_interp",
-                                                      "shadow_obj", "trace_obj", "call", "csh"};
+        static const std::set<std::string_view> words{
+            "",       "vt",     "vn",    "vp",       "s",        "mtllib",     "l",         "p",    "mg", "lod",
+            "usemap", "maplib", "bevel", "c_interp", "d_interp", "shadow_obj", "trace_obj", "call", "csh"};
         return words.contains(word) || word.front() == '#';
     }
 
@@ -88,7 +88,8 @@ class ObjReader {
         for (int axis = 0; axis < 3; ++axis) {
             const auto value = io::take_number(numbers);
             if (!value)
-                lines_.fail(fmt::format("a point needs three finite numbers, \"{}\" is none", io::trimmed(numbers).substr(0, 24)));
+                lines_.fail(fmt::format("a point needs three finite numbers, \"{}\" is none",
+                                        io::trimmed(numbers).substr(0, 24)));
             p[axis] = io::to_metres(*value, unit_, [this] { return lines_.place(); });
         }
         surface_.points.push_back(p);
@@ -111,9 +112,11 @@ class ObjReader {
         long long number = 0;
         const auto [end, status] = std::from_chars(word.data(), word.data() + word.size(), number);
         if (status != std::errc() || (end != word.data() + word.size() && *end != '/') || number == 0)
-            lines_.fail(fmt::format("\"{}\" is not a corner of a face; points are numbered from 1", word.substr(0, 24)));
+            lines_.fail(
+                fmt::format("\"{}\" is not a corner of a face; points are numbered from 1", word.substr(0, 24)));
         const auto have = static_cast<long long>(surface_.points.size());
-        if (number < -have) lines_.fail(fmt::format("a face uses point {}, counted back, but only {} came before", number, have));
+        if (number < -have)
+            lines_.fail(fmt::format("a face uses point {}, counted back, but only {} came before", number, have));
         const long long at = number > 0 ? number - 1 : have + number;
         if (at >= kNone) lines_.fail(fmt::format("a face uses point {}", number));
         if (static_cast<std::size_t>(at) > highest_ || faces_.empty()) {

@@ -96,7 +96,8 @@ class PlyReader {
         is_ascii_ = format == "ascii";
         is_big_endian_ = format == "binary_big_endian";
         if (!is_ascii_ && !is_big_endian_ && format != "binary_little_endian")
-            lines_.fail(fmt::format("format \"{}\" is not ascii, binary_little_endian or binary_big_endian", format.substr(0, 40)));
+            lines_.fail(fmt::format("format \"{}\" is not ascii, binary_little_endian or binary_big_endian",
+                                    format.substr(0, 40)));
         has_format_ = true;
     }
 
@@ -150,9 +151,7 @@ class PlyReader {
         for (Index& z : surface_.zone_of) z = number[z];
     }
 
-    std::string here() const {
-        return is_ascii_ ? lines_.place() : fmt::format("{}, byte {}", name_, at_);
-    }
+    std::string here() const { return is_ascii_ ? lines_.place() : fmt::format("{}, byte {}", name_, at_); }
     [[noreturn]] void fail(const std::string& what) const { throw InputError(fmt::format("{}: {}", here(), what)); }
 
     void read_element(const Element& element) {
@@ -160,8 +159,9 @@ class PlyReader {
         const std::size_t each = element.smallest_bytes(is_ascii_);
         // The last number of the last line needs nothing behind it.
         if (element.count > 0 && (each == 0 || element.count > (left + 1) / each))
-            fail(fmt::format("the head announces {} of element \"{}\", the file is too short for them; it is truncated or damaged",
-                             element.count, element.name));
+            fail(fmt::format(
+                "the head announces {} of element \"{}\", the file is too short for them; it is truncated or damaged",
+                element.count, element.name));
         const bool is_vertex = element.name == "vertex", is_face = element.name == "face";
         std::array<std::size_t, 3> axes{kNone, kNone, kNone};
         std::size_t corners = kNone, zone = kNone;
@@ -169,7 +169,8 @@ class PlyReader {
             const Property& p = element.properties[i];
             if (is_vertex && p.count_type == nullptr && p.name.size() == 1 && p.name[0] >= 'x' && p.name[0] <= 'z')
                 axes[static_cast<std::size_t>(p.name[0] - 'x')] = i;
-            if (is_face && p.count_type != nullptr && (p.name == "vertex_indices" || p.name == "vertex_index")) corners = i;
+            if (is_face && p.count_type != nullptr && (p.name == "vertex_indices" || p.name == "vertex_index"))
+                corners = i;
             if (is_face && p.count_type == nullptr && p.name == "zone") zone = i;
         }
         if (is_vertex && std::find(axes.begin(), axes.end(), kNone) != axes.end())
@@ -221,7 +222,8 @@ class PlyReader {
             const double value = read_value(*p.type);
             if (!is_polygon) continue;
             if (!(value >= 0 && value < static_cast<double>(surface_.points.size())) || value != std::floor(value))
-                fail(fmt::format("a face uses point {}; they are numbered from 0 to {}", value, static_cast<double>(surface_.points.size()) - 1));
+                fail(fmt::format("a face uses point {}; they are numbered from 0 to {}", value,
+                                 static_cast<double>(surface_.points.size()) - 1));
             polygon_.push_back(static_cast<Index>(value));
         }
     }
@@ -232,7 +234,8 @@ class PlyReader {
             if (!value) fail(fmt::format("a number was expected, \"{}\" is none", io::trimmed(line_).substr(0, 24)));
             return *value;
         }
-        if (content_.size() - at_ < type.bytes) fail("the file ends before all that its head announces; it is truncated");
+        if (content_.size() - at_ < type.bytes)
+            fail("the file ends before all that its head announces; it is truncated");
         std::array<char, 8> bytes{};
         std::memcpy(bytes.data(), content_.data() + at_, type.bytes);
         at_ += type.bytes;
@@ -241,9 +244,12 @@ class PlyReader {
             return type.bytes == 4 ? static_cast<double>(from<float>(bytes)) : from<double>(bytes);
         const bool is_signed = type.kind == Type::signed_;
         switch (type.bytes) {
-            case 1: return is_signed ? from<std::int8_t>(bytes) : from<std::uint8_t>(bytes);
-            case 2: return is_signed ? from<std::int16_t>(bytes) : from<std::uint16_t>(bytes);
-            default: return is_signed ? from<std::int32_t>(bytes) : from<std::uint32_t>(bytes);
+            case 1:
+                return is_signed ? from<std::int8_t>(bytes) : from<std::uint8_t>(bytes);
+            case 2:
+                return is_signed ? from<std::int16_t>(bytes) : from<std::uint16_t>(bytes);
+            default:
+                return is_signed ? from<std::int32_t>(bytes) : from<std::uint32_t>(bytes);
         }
     }
     template <typename T>
@@ -255,11 +261,13 @@ class PlyReader {
     }
 
     void add_face(double zone_number) {
-        if (polygon_.size() < 3) fail(fmt::format("a face has at least three corners, this one has {}", polygon_.size()));
+        if (polygon_.size() < 3)
+            fail(fmt::format("a face has at least three corners, this one has {}", polygon_.size()));
         const auto [it, is_new] = zones_.try_emplace(zone_number, kNone);
         if (is_new) {
             const auto named = zone_names_.find(zone_number);
-            it->second = io::zone_named(surface_, named != zone_names_.end() ? named->second : fmt::format("zone-{}", zone_number));
+            it->second = io::zone_named(
+                surface_, named != zone_names_.end() ? named->second : fmt::format("zone-{}", zone_number));
         }
         for (const Triangle& t : io::triangles_of(surface_.points, polygon_)) {
             surface_.triangles.push_back(t);
@@ -290,9 +298,11 @@ Surface parse_ply(std::string_view content, const std::string& name, const Lengt
 }
 
 std::string io::ply_content(const Surface& surface, const LengthUnit& unit, bool ascii) {
-    std::string text = fmt::format("ply\nformat {} 1.0\ncomment lengths in {}\n", ascii ? "ascii" : "binary_little_endian", unit.name);
+    std::string text =
+        fmt::format("ply\nformat {} 1.0\ncomment lengths in {}\n", ascii ? "ascii" : "binary_little_endian", unit.name);
     auto out = std::back_inserter(text);
-    for (std::size_t z = 0; z < surface.zones.size(); ++z) fmt::format_to(out, "comment zone {} {}\n", z, surface.zones[z].name);
+    for (std::size_t z = 0; z < surface.zones.size(); ++z)
+        fmt::format_to(out, "comment zone {} {}\n", z, surface.zones[z].name);
     fmt::format_to(out,
                    "element vertex {}\nproperty double x\nproperty double y\nproperty double z\n"
                    "element face {}\nproperty list uchar int vertex_indices\nproperty int zone\nend_header\n",

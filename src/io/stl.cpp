@@ -91,10 +91,9 @@ Surface parse_binary(std::string_view content, const std::string& name, const Le
         std::memcpy(numbers.data(), content.data() + kBinaryHead + t * kBinaryTriangle, 48);
         std::array<Vec3, 3> corners;
         for (std::size_t k = 0; k < 9; ++k)
-            corners[k / 3][static_cast<int>(k % 3)] =
-                io::to_metres(static_cast<double>(numbers[k + 3]), unit, [&] {
-                    return fmt::format("{}, triangle {} (byte {})", name, t + 1, kBinaryHead + t * kBinaryTriangle);
-                });
+            corners[k / 3][static_cast<int>(k % 3)] = io::to_metres(static_cast<double>(numbers[k + 3]), unit, [&] {
+                return fmt::format("{}, triangle {} (byte {})", name, t + 1, kBinaryHead + t * kBinaryTriangle);
+            });
         soup.add(corners, zone);
     }
     return soup.finished();

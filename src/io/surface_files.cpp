@@ -43,7 +43,8 @@ Format format_by_content(std::string_view content) {
     if (begin.find("ISO-10303-21;") != std::string_view::npos) return Format::step;
     if (io::trimmed(begin).starts_with("DBRep_DrawableShape") || io::trimmed(begin).starts_with("CASCADE Topology"))
         return Format::brep;
-    if (begin.size() > 73 && begin.substr(72, 1) == "S" && begin.substr(73, 7).find_first_not_of(" 01") == std::string_view::npos)
+    if (begin.size() > 73 && begin.substr(72, 1) == "S" &&
+        begin.substr(73, 7).find_first_not_of(" 01") == std::string_view::npos)
         return Format::iges;
     return Format::none;
 }
@@ -59,7 +60,8 @@ void check_content(std::string_view content, Format format, const std::string& n
 
 LengthUnit needed_unit(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
     if (options.unit) return *options.unit;
-    throw InputError(fmt::format("{}: a file of this kind does not say the unit of its numbers; give it, e.g. mm", file.string()));
+    throw InputError(
+        fmt::format("{}: a file of this kind does not say the unit of its numbers; give it, e.g. mm", file.string()));
 }
 
 SurfaceFile read_triangles(const std::filesystem::path& file, Format format, const ReadSurfaceOptions& options) {
@@ -93,16 +95,16 @@ bool states_unit(const std::filesystem::path& file) {
 SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
     const Format format = format_of(file);
     if (format == Format::none)
-        throw InputError(
-            fmt::format("{}: a surface is read from .stl, .obj or .ply (also .gz), .step, .stp, .iges, .igs or .brep, not "
-                        "from \"{}\"",
-                        file.string(), io::lower_ending(file.string())));
+        throw InputError(fmt::format(
+            "{}: a surface is read from .stl, .obj or .ply (also .gz), .step, .stp, .iges, .igs or .brep, not "
+            "from \"{}\"",
+            file.string(), io::lower_ending(file.string())));
     if (format < Format::step) return read_triangles(file, format, options);
     const std::string begin = io::read_file(file, 400);
     check_content(begin, format, file.string());
     if (format_by_content(begin) == Format::none)
-        throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again", file.string(),
-                                     name_of(format)));
+        throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again",
+                                     file.string(), name_of(format)));
     return io::read_cad(file, options);
 }
 
@@ -116,8 +118,8 @@ void write_surface(const std::filesystem::path& file, const Surface& surface, co
     else if (format == Format::ply)
         content = io::ply_content(surface, unit, ascii);
     else
-        throw InputError(fmt::format("{}: a surface is written to .stl, .obj or .ply (also .gz), not to \"{}\"", file.string(),
-                                     io::lower_ending(file.string())));
+        throw InputError(fmt::format("{}: a surface is written to .stl, .obj or .ply (also .gz), not to \"{}\"",
+                                     file.string(), io::lower_ending(file.string())));
     io::write_file(file, io::lower_ending(file.string()) == ".gz" ? io::gzipped(content) : content);
 }
 

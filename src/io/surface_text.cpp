@@ -12,16 +12,22 @@
 namespace anvilcast::io {
 namespace {
 
-constexpr std::string_view kBlank = " \t\r\n\v\f";
+bool is_blank(char c) { return c == ' ' || (c >= '\t' && c <= '\r'); }
+
+std::size_t first_not_blank(std::string_view s) {
+    std::size_t i = 0;
+    while (i < s.size() && is_blank(s[i])) ++i;
+    return i;
+}
 
 char lower(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; }
 
 }  // namespace
 
 std::string_view trimmed(std::string_view s) {
-    const auto first = s.find_first_not_of(kBlank);
-    return first == std::string_view::npos ? std::string_view()
-                                           : s.substr(first, s.find_last_not_of(kBlank) - first + 1);
+    s.remove_prefix(first_not_blank(s));
+    while (!s.empty() && is_blank(s.back())) s.remove_suffix(1);
+    return s;
 }
 
 bool starts_with_word(std::string_view text, std::string_view word) {
@@ -46,7 +52,9 @@ void refuse_coordinate(double value, const std::string& place) {
 }
 
 std::string_view LineReader::next() {
-    const std::size_t end = std::min(content_.find_first_of("\r\n", at_), content_.size());
+    // The next line feed is kept, so that a file without any is not searched to its end for each line.
+    if (at_ > line_feed_ || line_ == 0) line_feed_ = std::min(content_.find('\n', at_), content_.size());
+    const std::size_t end = std::min(content_.substr(0, line_feed_).find('\r', at_), line_feed_);
     const std::string_view line = content_.substr(at_, end - at_);
     at_ = end + (content_.substr(end, 2) == "\r\n" ? 2 : 1);
     ++line_;
@@ -58,15 +66,16 @@ std::string LineReader::place() const { return fmt::format("{}, line {}", name_,
 void LineReader::fail(const std::string& what) const { throw InputError(fmt::format("{}: {}", place(), what)); }
 
 std::string_view take_word(std::string_view& text) {
-    const auto first = std::min(text.find_first_not_of(kBlank), text.size());
-    const auto last = std::min(text.find_first_of(kBlank, first), text.size());
+    const std::size_t first = first_not_blank(text);
+    std::size_t last = first;
+    while (last < text.size() && !is_blank(text[last])) ++last;
     const std::string_view word = text.substr(first, last - first);
     text.remove_prefix(last);
     return word;
 }
 
 std::optional<double> take_number(std::string_view& text) {
-    std::string_view rest = text.substr(std::min(text.find_first_not_of(kBlank), text.size()));
+    std::string_view rest = text.substr(first_not_blank(text));
     if (!rest.empty() && rest.front() == '+') rest.remove_prefix(1);
     double value = 0;
     const auto [end, status] = std::from_chars(rest.data(), rest.data() + rest.size(), value);
@@ -81,7 +90,7 @@ std::optional<double> take_number(std::string_view& text) {
     }
     if (!std::isfinite(value)) return std::nullopt;
     rest.remove_prefix(used);
-    if (!rest.empty() && kBlank.find(rest.front()) == std::string_view::npos) return std::nullopt;
+    if (!rest.empty() && !is_blank(rest.front())) return std::nullopt;
     text = rest;
     return value;
 }
@@ -104,7 +113,8 @@ std::vector<Triangle> triangles_of(const std::vector<Vec3>& points, const std::v
     const Vec3 u = normalized(std::abs(normal.x) < 0.7 ? cross(normal, Vec3{1, 0, 0}) : cross(normal, Vec3{0, 1, 0}));
     const Vec3 v = cross(normal, u);
     std::vector<Vec2> flat;
-    for (const Index p : polygon) flat.push_back({dot(points[p] - points[polygon[0]], u), dot(points[p] - points[polygon[0]], v)});
+    for (const Index p : polygon)
+        flat.push_back({dot(points[p] - points[polygon[0]], u), dot(points[p] - points[polygon[0]], v)});
     try {
         std::vector<Triangle> out = triangulate_polygon(flat);
         for (Triangle& t : out) t = {polygon[t[0]], polygon[t[1]], polygon[t[2]]};

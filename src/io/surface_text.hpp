@@ -41,6 +41,7 @@ class LineReader {
     std::string_view content_;
     std::string name_;
     std::size_t at_ = 0;
+    std::size_t line_feed_ = 0;
     std::size_t line_ = 0;
 };
 

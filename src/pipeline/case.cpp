@@ -146,7 +146,8 @@ class Section {
             wrong_type(*node, key, "the least and the most in square units, e.g. [100, 250]");
         const double square = unit_.metres * unit_.metres;
         const std::array<double, 2> range{number_of((*list)[0]) * square, number_of((*list)[1]) * square};
-        if (!(range[0] >= 0 && range[0] <= range[1])) fail(line_of(*node), fmt::format("{}: the first must not exceed the second", path(key)));
+        if (!(range[0] >= 0 && range[0] <= range[1]))
+            fail(line_of(*node), fmt::format("{}: the first must not exceed the second", path(key)));
         return range;
     }
     std::optional<Section> table(const char* key, const char* example, const LengthUnit& unit) {
@@ -285,7 +286,8 @@ class CaseReader {
         part.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
         if (!part.unit && !states_unit(part.file))
             s.fail(
-                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (only STEP and IGES files "
+                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (only STEP and "
+                "IGES files "
                 "say)");
         part.split_angle = s.number("split_angle", 1, 180);
         part.weld = s.distance("weld").value_or(0);
@@ -324,17 +326,20 @@ class CaseReader {
             plane->finish();
         }
         if (auto cylinder = s.table("on_cylinder", "{ from = [0, 0, 0], to = [0, 0, 1], radius = 40 }", case_.unit)) {
-            rule.on_cylinder = Cylinder{cylinder->required_point("from"), cylinder->required_point("to"), cylinder->required_length("radius", "40 mm")};
-            if (rule.on_cylinder->from == rule.on_cylinder->to) cylinder->fail("[[zone]] on_cylinder: from and to are one point");
+            rule.on_cylinder = Cylinder{cylinder->required_point("from"), cylinder->required_point("to"),
+                                        cylinder->required_length("radius", "40 mm")};
+            if (rule.on_cylinder->from == rule.on_cylinder->to)
+                cylinder->fail("[[zone]] on_cylinder: from and to are one point");
             cylinder->finish();
         }
         rule.tolerance = s.distance("tolerance").value_or(0);
         rule.area = s.area_range("area");
         rule.touching = s.text("touching");
-        if (!rule.part && !rule.matches && !rule.near && !rule.normal && !rule.inside_box && !rule.on_plane && !rule.on_cylinder &&
-            !rule.area && !rule.touching)
+        if (!rule.part && !rule.matches && !rule.near && !rule.normal && !rule.inside_box && !rule.on_plane &&
+            !rule.on_cylinder && !rule.area && !rule.touching)
             s.fail(
-                "[[zone]] says what to name but not which zones: give part, matches, near, normal, inside_box, on_plane, "
+                "[[zone]] says what to name but not which zones: give part, matches, near, normal, inside_box, "
+                "on_plane, "
                 "on_cylinder, area or touching");
         s.finish();
         case_.zones.push_back(std::move(rule));

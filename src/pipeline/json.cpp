@@ -161,18 +161,18 @@ std::string health_json(const SurfaceHealth& h, const std::string& source, const
     }
     ordered_json out{{"surface", source},
                      {"closed", h.is_closed},
-                   {"sound", h.is_sound},
-                   {"blocked", h.is_blocked()},
-                   {"tolerance", h.tolerance},
-                   {"bounds", json_of(h.bounds)},
-                   {"points", h.n_points},
-                   {"triangles", h.n_triangles},
-                   {"area", h.area},
-                   {"enclosed_volume", h.is_closed ? ordered_json(h.enclosed_volume) : ordered_json()},
-                   {"zones", zones},
-                   {"shells", shells},
-                   {"rims", rims},
-                   {"defects", defects}};
+                     {"sound", h.is_sound},
+                     {"blocked", h.is_blocked()},
+                     {"tolerance", h.tolerance},
+                     {"bounds", json_of(h.bounds)},
+                     {"points", h.n_points},
+                     {"triangles", h.n_triangles},
+                     {"area", h.area},
+                     {"enclosed_volume", h.is_closed ? ordered_json(h.enclosed_volume) : ordered_json()},
+                     {"zones", zones},
+                     {"shells", shells},
+                     {"rims", rims},
+                     {"defects", defects}};
     if (mended != nullptr) out["mended"] = {{"done", json_of(mended->done)}, {"left", mended->left}};
     return dumped(out);
 }

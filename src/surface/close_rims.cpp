@@ -1,5 +1,5 @@
-// Closing rims: flat ones with the triangles of a flat polygon, others with a smooth patch. A patch that would cross the
-// surface is not taken; the plainer one before it is tried instead, and at last the rim stays open and is told of.
+// Closing rims: flat ones with the triangles of a flat polygon, others with a smooth patch. A patch that would cross
+// the surface is not taken; the plainer one before it is tried instead, and at last the rim stays open and is told of.
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
@@ -46,8 +46,9 @@ class RimCloser {
                 ++m.count;
                 continue;
             }
-            left_.push_back(fmt::format("the rim at [{:.6g}, {:.6g}, {:.6g}] m, length {:.6g} m: every patch would cross the surface",
-                                        rim.center.x, rim.center.y, rim.center.z, rim.length));
+            left_.push_back(fmt::format(
+                "the rim at [{:.6g}, {:.6g}, {:.6g}] m, length {:.6g} m: every patch would cross the surface",
+                rim.center.x, rim.center.y, rim.center.z, rim.length));
         }
         return m;
     }
@@ -70,7 +71,8 @@ class RimCloser {
         for (std::size_t i = 1; i + 1 < rim.points.size(); ++i)
             normal += cross(surface_.points[rim.points[i]] - origin, surface_.points[rim.points[i + 1]] - origin);
         normal = normalized(normal);
-        const Vec3 u = normalized(std::abs(normal.x) < 0.7 ? cross(normal, Vec3{1, 0, 0}) : cross(normal, Vec3{0, 1, 0}));
+        const Vec3 u =
+            normalized(std::abs(normal.x) < 0.7 ? cross(normal, Vec3{1, 0, 0}) : cross(normal, Vec3{0, 1, 0}));
         const Vec3 v = cross(normal, u);
         Patch patch;
         std::vector<Vec2> flat;
@@ -133,11 +135,13 @@ class RimCloser {
         for (const Triangle& t : patch.triangles)
             for (std::size_t k = 0; k < 3; ++k) {
                 const Index a = t[k], b = t[(k + 1) % 3];
-                if (a < n_rim && b < n_rim && (a + 1) % n_rim != b && are_joined(rim.points[a], rim.points[b])) return false;
+                if (a < n_rim && b < n_rim && (a + 1) % n_rim != b && are_joined(rim.points[a], rim.points[b]))
+                    return false;
             }
         // The new points stand behind the others while the patch is tried.
         const std::size_t n_points = surface_.points.size();
-        surface_.points.insert(surface_.points.end(), patch.points.begin() + static_cast<std::ptrdiff_t>(n_rim), patch.points.end());
+        surface_.points.insert(surface_.points.end(), patch.points.begin() + static_cast<std::ptrdiff_t>(n_rim),
+                               patch.points.end());
         const bool free = !meets_anything(numbered(rim, patch, static_cast<Index>(n_points)));
         surface_.points.resize(n_points);
         return free;
@@ -149,7 +153,9 @@ class RimCloser {
             Box box;
             for (const Index p : t) box.include(points[p]);
             bool conflict = triangle_area(points[t[0]], points[t[1]], points[t[2]]) == 0;
-            auto test = [&](Index other) { conflict = conflict || triangles_conflict(points, t, surface_.triangles[other]); };
+            auto test = [&](Index other) {
+                conflict = conflict || triangles_conflict(points, t, surface_.triangles[other]);
+            };
             tree_.overlapping(box, test);
             for (const Taken& taken : taken_)
                 if (taken.box.overlaps(box))
@@ -166,16 +172,21 @@ class RimCloser {
             const Index a = rim.points[i], b = rim.points[(i + 1) % rim.points.size()];
             for (const Index t : star_[a]) {
                 const Triangle& c = surface_.triangles[t];
-                if (std::find(c.begin(), c.end(), b) != c.end()) share[surface_.zone_of[t]] += distance(surface_.points[a], surface_.points[b]);
+                if (std::find(c.begin(), c.end(), b) != c.end())
+                    share[surface_.zone_of[t]] += distance(surface_.points[a], surface_.points[b]);
             }
         }
-        return std::max_element(share.begin(), share.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
+        return std::max_element(share.begin(), share.end(),
+                                [](const auto& a, const auto& b) { return a.second < b.second; })
+            ->first;
     }
 
     void take(const Rim& rim, const Patch& patch) {
         const auto first_new = static_cast<Index>(surface_.points.size());
         const std::vector<Triangle> triangles = numbered(rim, patch, first_new);
-        surface_.points.insert(surface_.points.end(), patch.points.begin() + static_cast<std::ptrdiff_t>(rim.points.size()), patch.points.end());
+        surface_.points.insert(surface_.points.end(),
+                               patch.points.begin() + static_cast<std::ptrdiff_t>(rim.points.size()),
+                               patch.points.end());
         surface_.zone_of.insert(surface_.zone_of.end(), triangles.size(), zone_of(rim));
         star_.resize(surface_.points.size());
         Taken taken{{}, static_cast<Index>(surface_.triangles.size()), 0};
@@ -207,6 +218,8 @@ class RimCloser {
 
 }  // namespace
 
-Mending close_rims(Surface& surface, double extent, std::vector<std::string>& left) { return RimCloser(surface, left).run(extent); }
+Mending close_rims(Surface& surface, double extent, std::vector<std::string>& left) {
+    return RimCloser(surface, left).run(extent);
+}
 
 }  // namespace anvilcast::mending

@@ -201,7 +201,8 @@ class DepthFinder {
     }
 
     static bool is_inside(const TriangleTree& tree, const Vec3& p) {
-        for (const Vec3& direction : {Vec3{0.3847, 0.5513, 0.7404}, Vec3{-0.6121, 0.2287, 0.7570}, Vec3{0.1571, -0.9130, 0.3766}}) {
+        for (const Vec3& direction :
+             {Vec3{0.3847, 0.5513, 0.7404}, Vec3{-0.6121, 0.2287, 0.7570}, Vec3{0.1571, -0.9130, 0.3766}}) {
             const auto hits = tree.line_hits(p, direction);
             if (std::any_of(hits.begin(), hits.end(), [](const auto& h) { return h.margin < 1e-9; })) continue;
             return std::count_if(hits.begin(), hits.end(), [](const auto& h) { return h.t > 0; }) % 2 == 1;
@@ -247,7 +248,8 @@ void find_contacts(Findings& f, const Context& context) {
     // Where faces of two shells overlap, their borders touch: that is the same fault.
     std::erase_if(between_shells, [&](const auto& entry) {
         return overlapping.contains(entry.first) &&
-               std::all_of(entry.second.begin(), entry.second.end(), [](const Pair* p) { return p->meeting == Meeting::touch; });
+               std::all_of(entry.second.begin(), entry.second.end(),
+                           [](const Pair* p) { return p->meeting == Meeting::touch; });
     });
     if (between_shells.empty()) return;
     DepthFinder depths(f);

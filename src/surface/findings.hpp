@@ -21,7 +21,9 @@ struct Findings {
         health.defects[static_cast<std::size_t>(kind)].items.push_back(defect);
     }
     Vec3 middle(Index t) const { return (surface.corner(t, 0) + surface.corner(t, 1) + surface.corner(t, 2)) / 3.0; }
-    double area(Index t) const { return triangle_area(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)); }
+    double area(Index t) const {
+        return triangle_area(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2));
+    }
 };
 
 /// Sizes of the whole, of zones and of shells, and which shell is inside of which.

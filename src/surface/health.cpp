@@ -16,11 +16,16 @@ constexpr double kDefaultTolerance = 1e-5;
 std::string counted(std::size_t n, const std::string& plural) {
     if (n != 1) return fmt::format("{} {}", n, plural);
     std::string one = plural.substr(0, plural.find(" ("));
-    if (one.ends_with("patches")) one.resize(one.size() - 2);
-    else if (one.ends_with("vertices")) one.replace(one.size() - 4, 4, "ex");
-    else if (one.ends_with("misses")) one.resize(one.size() - 2);
-    else if (one.ends_with("bodies")) one.replace(one.size() - 3, 3, "y");
-    else if (one.ends_with("s")) one.pop_back();
+    if (one.ends_with("patches"))
+        one.resize(one.size() - 2);
+    else if (one.ends_with("vertices"))
+        one.replace(one.size() - 4, 4, "ex");
+    else if (one.ends_with("misses"))
+        one.resize(one.size() - 2);
+    else if (one.ends_with("bodies"))
+        one.replace(one.size() - 3, 3, "y");
+    else if (one.ends_with("s"))
+        one.pop_back();
     return "1 " + one;
 }
 
@@ -43,10 +48,12 @@ constexpr std::array<DefectInfo, kDefectKinds> kInfo{{
      "mend in the program that the geometry came from"},
     {"coplanar overlaps", "overlaps", Severity::blocking, "extent", "mend in the program that the geometry came from"},
     {"interferences", "interferences", Severity::blocking, "depth", "unite the bodies, or move them apart"},
-    {"near misses", "near_misses", Severity::warning, "distance", "join the parts (--weld DISTANCE), or move them apart"},
+    {"near misses", "near_misses", Severity::warning, "distance",
+     "join the parts (--weld DISTANCE), or move them apart"},
     {"tiny pieces", "tiny_pieces", Severity::note, "extent", "drop specks (--drop-specks SIZE)"},
     {"tiny patches", "tiny_patches", Severity::note, "width", "none needed; small cells will be made there"},
-    {"far from the origin", "lost_digits", Severity::warning, "step", "move the model to the origin before exporting it"},
+    {"far from the origin", "lost_digits", Severity::warning, "step",
+     "move the model to the origin before exporting it"},
     {"unlikely extent", "odd_extent", Severity::warning, "extent", "is the unit right? (--unit)"},
 }};
 
@@ -61,7 +68,8 @@ void sort_worst_first(DefectList& list) {
 }
 
 std::string place_text(const Vec3& p, const LengthUnit& unit) {
-    return fmt::format("[{:.5g}, {:.5g}, {:.5g}] {}", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres, unit.name);
+    return fmt::format("[{:.5g}, {:.5g}, {:.5g}] {}", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres,
+                       unit.name);
 }
 
 /// The size of a defect with its unit, e.g. "gap 0.02 mm"; empty when there is nothing to say.
@@ -92,7 +100,8 @@ bool SurfaceHealth::is_blocked() const {
 
 SurfaceHealth examine(const Surface& surface, const HealthOptions& options, const Context& context) {
     SurfaceHealth health;
-    health.tolerance = options.tolerance > 0 || surface.triangles.empty() ? options.tolerance : default_tolerance(surface);
+    health.tolerance =
+        options.tolerance > 0 || surface.triangles.empty() ? options.tolerance : default_tolerance(surface);
     for (std::size_t k = 0; k < kDefectKinds; ++k) health.defects.push_back({static_cast<DefectKind>(k), {}});
     const SurfaceEdges edges(surface.triangles, surface.points.size());
     const Orientation orientation = find_orientation(surface, edges);
@@ -106,7 +115,8 @@ SurfaceHealth examine(const Surface& surface, const HealthOptions& options, cons
     context.report("inspect", "contacts", 0.5);
     health::find_contacts(f, context);
 
-    health.is_closed = std::all_of(health.shells.begin(), health.shells.end(), [](const Shell& s) { return s.is_closed; });
+    health.is_closed =
+        std::all_of(health.shells.begin(), health.shells.end(), [](const Shell& s) { return s.is_closed; });
     health.is_sound = health.is_closed;
     for (DefectList& list : health.defects) {
         sort_worst_first(list);
@@ -123,7 +133,8 @@ std::string verdict(const SurfaceHealth& health, const LengthUnit& unit) {
         const Defect& worst = list.items.front();
         const std::string size = size_text(list.kind, worst.size, unit);
         failures += fmt::format("{}{} ({}{}at {})", failures.empty() ? "" : ", ",
-                                counted(list.items.size(), defect_info(list.kind).name), size, size.empty() ? "" : " ", place_text(worst.place, unit));
+                                counted(list.items.size(), defect_info(list.kind).name), size, size.empty() ? "" : " ",
+                                place_text(worst.place, unit));
     }
     const std::string begin = health.is_closed ? "Closed" : "Not closed";
     if (!failures.empty()) return fmt::format("{}, and this stands in the way: {}.", begin, failures);

@@ -91,7 +91,8 @@ class Table {
 std::vector<Triangle> cut_corners(const Hole& hole, std::vector<Index>& ring) {
     std::vector<Triangle> out;
     Vec3 normal;
-    for (std::size_t i = 1; i + 1 < ring.size(); ++i) normal += triangle_normal(hole.rim[0], hole.rim[i], hole.rim[i + 1]);
+    for (std::size_t i = 1; i + 1 < ring.size(); ++i)
+        normal += triangle_normal(hole.rim[0], hole.rim[i], hole.rim[i + 1]);
     while (ring.size() > kMostForTable) {
         const std::size_t n = ring.size();
         double best = Box::inf;
@@ -155,7 +156,9 @@ bool relax(const Hole& hole, Patch& patch) {
         Triangle first = patch.triangles[s], second = patch.triangles[t];
         std::replace(first.begin(), first.end(), b, d);
         std::replace(second.begin(), second.end(), a, c);
-        auto normal = [&](const Triangle& x) { return triangle_normal(patch.points[x[0]], patch.points[x[1]], patch.points[x[2]]); };
+        auto normal = [&](const Triangle& x) {
+            return triangle_normal(patch.points[x[0]], patch.points[x[1]], patch.points[x[2]]);
+        };
         const Vec3 before = normal(patch.triangles[s]) + normal(patch.triangles[t]);
         if (dot(normal(first), before) <= 0 || dot(normal(second), before) <= 0) continue;
         patch.triangles[s] = first;
@@ -249,7 +252,8 @@ Patch faired(const Hole& hole, Patch patch) {
     if (solver.info() != Eigen::Success) return patch;
     const Eigen::MatrixXd solution = solver.solve(umbrella.transpose() * right);
     for (std::size_t i = 0; i < n_new; ++i)
-        for (int axis = 0; axis < 3; ++axis) patch.points[n_rim + i][axis] = solution(static_cast<Eigen::Index>(i), axis);
+        for (int axis = 0; axis < 3; ++axis)
+            patch.points[n_rim + i][axis] = solution(static_cast<Eigen::Index>(i), axis);
     return patch;
 }
 

@@ -27,7 +27,8 @@ struct Patch {
 /// Empty when there is no way. O(n^3) for n up to 300; of longer rims the sharpest corners are cut off first.
 Patch minimal_patch(const Hole& hole);
 
-/// Points are put in where triangles are larger than the rim's spacing asks for, and edges are swapped towards Delaunay.
+/// Points are put in where triangles are larger than the rim's spacing asks for, and edges are swapped towards
+/// Delaunay.
 Patch refined(const Hole& hole, Patch patch);
 
 /// The new points are placed so that the patch bends as little as can be, going on with the surroundings' slope.

@@ -10,11 +10,11 @@
 namespace anvilcast::health {
 namespace {
 
-constexpr double kNeedle = 1e-3;       // height over longest edge
-constexpr double kTinyShell = 2e-3;    // of the model's diagonal
-constexpr double kTinyPatch = 1e-3;    // root of the area, of the model's diagonal
+constexpr double kNeedle = 1e-3;                         // height over longest edge
+constexpr double kTinyShell = 2e-3;                      // of the model's diagonal
+constexpr double kTinyPatch = 1e-3;                      // root of the area, of the model's diagonal
 constexpr double kSmallModel = 2e-3, kLargeModel = 500;  // metres
-constexpr double kFarOff = 200;        // distance from the origin in extents of the model
+constexpr double kFarOff = 200;                          // distance from the origin in extents of the model
 constexpr double kSingleStep = 0x1p-23;
 
 bool in_line(const Vec3& a, const Vec3& b, const Vec3& c) {
@@ -27,7 +27,8 @@ void find_flat_triangles(Findings& f) {
     f.is_degenerate.assign(s.triangles.size(), false);
     for (Index t = 0; t < s.triangles.size(); ++t) {
         const Vec3 &a = s.corner(t, 0), &b = s.corner(t, 1), &c = s.corner(t, 2);
-        const double longest = std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
+        const double longest =
+            std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
         const double height = 2 * f.area(t) / longest;
         if (height > kNeedle * longest) continue;
         if (in_line(a, b, c)) {
@@ -44,12 +45,14 @@ void find_bad_edges(Findings& f) {
     for (std::size_t e = 0; e < f.edges.size(); ++e) {
         if (f.edges.n_uses(e) <= 2) continue;
         const auto [a, b] = f.edges.ends(e);
-        f.add(DefectKind::non_manifold_edge, {midpoint(s.points[a], s.points[b]), distance(s.points[a], s.points[b]),
+        f.add(DefectKind::non_manifold_edge, {midpoint(s.points[a], s.points[b]),
+                                              distance(s.points[a], s.points[b]),
                                               {f.edges.begin(e)[0].triangle, f.edges.begin(e)[1].triangle}});
     }
     for (const std::size_t e : f.orientation.torn) {
         const auto [a, b] = f.edges.ends(e);
-        f.add(DefectKind::one_sided, {midpoint(s.points[a], s.points[b]), distance(s.points[a], s.points[b]),
+        f.add(DefectKind::one_sided, {midpoint(s.points[a], s.points[b]),
+                                      distance(s.points[a], s.points[b]),
                                       {f.edges.begin(e)[0].triangle, f.edges.begin(e)[1].triangle}});
     }
 }
@@ -65,7 +68,8 @@ void find_bad_vertices(Findings& f) {
     for (std::size_t e = 0; e < f.edges.size(); ++e) {
         const auto* first = f.edges.begin(e);
         for (const auto* u = first + 1; u < f.edges.end(e); ++u)
-            for (const Index p : f.edges.ends(e)) corners.join(corner_at(first->triangle, p), corner_at(u->triangle, p));
+            for (const Index p : f.edges.ends(e))
+                corners.join(corner_at(first->triangle, p), corner_at(u->triangle, p));
     }
     std::vector<Index> fans(s.points.size(), 0);
     for (Index c = 0; c < 3 * s.triangles.size(); ++c) {
@@ -79,7 +83,9 @@ void find_duplicates(Findings& f) {
     struct Key {
         Triangle corners;
         Index triangle;
-        bool operator<(const Key& k) const { return corners != k.corners ? corners < k.corners : triangle < k.triangle; }
+        bool operator<(const Key& k) const {
+            return corners != k.corners ? corners < k.corners : triangle < k.triangle;
+        }
     };
     const auto& triangles = f.surface.triangles;
     std::vector<Key> keys(triangles.size());
@@ -96,7 +102,8 @@ void find_duplicates(Findings& f) {
     for (std::size_t i = 1; i < keys.size(); ++i) {
         if (keys[i].corners != keys[i - 1].corners) continue;
         const Index s = keys[i - 1].triangle, t = keys[i].triangle;
-        f.add(turn_of(s) == turn_of(t) ? DefectKind::duplicate : DefectKind::opposite_duplicate, {f.middle(t), f.area(t), {s, t}});
+        f.add(turn_of(s) == turn_of(t) ? DefectKind::duplicate : DefectKind::opposite_duplicate,
+              {f.middle(t), f.area(t), {s, t}});
     }
 }
 
@@ -118,7 +125,8 @@ void find_flipped_patches(Findings& f) {
     }
     for (Index t = 0; t < turn.size(); ++t)
         if (turn[t] && patches.find(t) == t)
-            f.add(DefectKind::flipped_patch, {found[t].size > 0 ? found[t].place / found[t].size : f.middle(t), found[t].size, {t, kNone}});
+            f.add(DefectKind::flipped_patch,
+                  {found[t].size > 0 ? found[t].place / found[t].size : f.middle(t), found[t].size, {t, kNone}});
 }
 
 void find_small_pieces(Findings& f) {
@@ -151,7 +159,8 @@ void find_small_pieces(Findings& f) {
     for (Index t = 0; t < s.triangles.size(); ++t)
         if (patches.find(t) == t && std::sqrt(area[t]) < kTinyPatch * diagonal &&
             f.health.shells[f.orientation.shell_of[t]].bounds.diagonal() >= kTinyShell * diagonal)
-            f.add(DefectKind::tiny_patch, {area[t] > 0 ? weighted[t] / area[t] : f.middle(t), std::sqrt(area[t]), {t, kNone}});
+            f.add(DefectKind::tiny_patch,
+                  {area[t] > 0 ? weighted[t] / area[t] : f.middle(t), std::sqrt(area[t]), {t, kNone}});
 }
 
 void judge_coordinates(Findings& f) {

@@ -82,7 +82,8 @@ Mending mending::drop_specks(Surface& surface, double extent) {
     std::vector<Box> boxes(orientation.n_shells);
     for (Index t = 0; t < surface.triangles.size(); ++t)
         for (int k = 0; k < 3; ++k) boxes[orientation.shell_of[t]].include(surface.corner(t, k));
-    const auto largest = std::max_element(boxes.begin(), boxes.end(), [](const Box& a, const Box& b) { return a.diagonal() < b.diagonal(); });
+    const auto largest = std::max_element(boxes.begin(), boxes.end(),
+                                          [](const Box& a, const Box& b) { return a.diagonal() < b.diagonal(); });
     std::vector<bool> is_speck(boxes.size());
     for (std::size_t s = 0; s < boxes.size(); ++s) {
         is_speck[s] = boxes[s].diagonal() <= extent && &boxes[s] != &*largest;
@@ -96,8 +97,10 @@ Mending mending::drop_specks(Surface& surface, double extent) {
 }
 
 MendResult mend(const Surface& surface, const MendOptions& options, const Context& context) {
-    for (const double d : {options.weld, options.stitch, options.remove_needles, options.drop_specks, options.close_rims})
-        if (!(d >= 0) || !std::isfinite(d)) throw InputError(fmt::format("a mend by {} m: distances are 0 or positive", d));
+    for (const double d :
+         {options.weld, options.stitch, options.remove_needles, options.drop_specks, options.close_rims})
+        if (!(d >= 0) || !std::isfinite(d))
+            throw InputError(fmt::format("a mend by {} m: distances are 0 or positive", d));
     MendResult result;
     result.surface = surface;
     auto note = [&result](const Mending& m) {

@@ -63,14 +63,15 @@ class Namer {
                 return da != db ? da < db : a < b;
             });
             if (named_by_[nearest] != nullptr)
-                throw GeometryError(fmt::format("{}: the zone nearest to near = {} is \"{}\", which an earlier rule has named \"{}\"{}",
-                                                rule.place, place(*rule.near), names_[nearest].name, surface_.zones[nearest].name,
-                                                candidates(rule)));
+                throw GeometryError(fmt::format(
+                    "{}: the zone nearest to near = {} is \"{}\", which an earlier rule has named \"{}\"{}", rule.place,
+                    place(*rule.near), names_[nearest].name, surface_.zones[nearest].name, candidates(rule)));
             fitting = {nearest};
         }
         std::erase_if(fitting, [this](Index z) { return named_by_[z] != nullptr; });
         if (fitting.empty())
-            throw GeometryError(fmt::format("{}: the rule for zone \"{}\" fits no zone that is still unnamed{}", rule.place, rule.name, candidates(rule)));
+            throw GeometryError(fmt::format("{}: the rule for zone \"{}\" fits no zone that is still unnamed{}",
+                                            rule.place, rule.name, candidates(rule)));
         for (const Index z : fitting) {
             named_by_[z] = &rule;
             Zone& zone = surface_.zones[z];
@@ -90,12 +91,14 @@ class Namer {
         const ZoneFacts& f = facts_[z];
         const double tolerance = rule.tolerance > 0 ? rule.tolerance : default_tolerance_;
         std::vector<std::string> out;
-        if (rule.part && !matches_pattern(names_[z].part, *rule.part)) out.push_back(fmt::format("its part is \"{}\"", names_[z].part));
+        if (rule.part && !matches_pattern(names_[z].part, *rule.part))
+            out.push_back(fmt::format("its part is \"{}\"", names_[z].part));
         if (rule.matches && !matches_pattern(names_[z].name, *rule.matches)) out.push_back("its name does not match");
         if (rule.inside_box) {
             Box both = *rule.inside_box;
             both.include(f.box);
-            const double beyond = std::max(distance(both.lo, rule.inside_box->lo), distance(both.hi, rule.inside_box->hi));
+            const double beyond =
+                std::max(distance(both.lo, rule.inside_box->lo), distance(both.hi, rule.inside_box->hi));
             if (beyond > 0) out.push_back(fmt::format("it reaches {} out of the box", format_length(beyond, unit_)));
         }
         if (rule.normal) {
@@ -110,8 +113,10 @@ class Namer {
         if (rule.on_cylinder) {
             const Cylinder& c = *rule.on_cylinder;
             const Vec3 axis = normalized(c.to - c.from);
-            const double off = largest(f, [&](const Vec3& p) { return std::abs(length(cross(p - c.from, axis)) - c.radius); });
-            if (off > tolerance) out.push_back(fmt::format("it is up to {} off the cylinder", format_length(off, unit_)));
+            const double off =
+                largest(f, [&](const Vec3& p) { return std::abs(length(cross(p - c.from, axis)) - c.radius); });
+            if (off > tolerance)
+                out.push_back(fmt::format("it is up to {} off the cylinder", format_length(off, unit_)));
         }
         if (rule.area && (f.area < (*rule.area)[0] || f.area > (*rule.area)[1]))
             out.push_back(fmt::format("its area is {}", format_area(f.area, unit_)));
@@ -140,7 +145,9 @@ class Namer {
     double distance_to(Index z, const Vec3& p) const {
         double best = Box::inf;
         for (const Index t : facts_[z].triangles)
-            best = std::min(best, distance_squared(p, closest_point_on_triangle(p, surface_.corner(t, 0), surface_.corner(t, 1), surface_.corner(t, 2))));
+            best = std::min(
+                best, distance_squared(p, closest_point_on_triangle(p, surface_.corner(t, 0), surface_.corner(t, 1),
+                                                                    surface_.corner(t, 2))));
         return std::sqrt(best);
     }
 
@@ -155,15 +162,18 @@ class Namer {
         for (Index z = 0; z < facts_.size(); ++z) {
             if (facts_[z].triangles.empty()) continue;
             Candidate c{z, objections(rule, z), rule.near ? distance_to(z, *rule.near) : 0};
-            if (named_by_[z] != nullptr) c.objections.push_back(fmt::format("{} named it \"{}\"", named_by_[z]->place, surface_.zones[z].name));
+            if (named_by_[z] != nullptr)
+                c.objections.push_back(fmt::format("{} named it \"{}\"", named_by_[z]->place, surface_.zones[z].name));
             list.push_back(std::move(c));
         }
         std::stable_sort(list.begin(), list.end(), [](const Candidate& a, const Candidate& b) {
-            return a.objections.size() != b.objections.size() ? a.objections.size() < b.objections.size() : a.distance < b.distance;
+            return a.objections.size() != b.objections.size() ? a.objections.size() < b.objections.size()
+                                                              : a.distance < b.distance;
         });
         std::string text = "; nearest to it come:";
         for (std::size_t i = 0; i < std::min(kMostCandidates, list.size()); ++i) {
-            text += fmt::format("\n  \"{}\" at {}", names_[list[i].zone].name, place(facts_[list[i].zone].box.center()));
+            text +=
+                fmt::format("\n  \"{}\" at {}", names_[list[i].zone].name, place(facts_[list[i].zone].box.center()));
             if (rule.near) text += fmt::format(", {} away", format_length(list[i].distance, unit_));
             if (!list[i].objections.empty()) text += fmt::format(": {}", fmt::join(list[i].objections, ", "));
         }
@@ -235,15 +245,24 @@ Role guess_role(std::string_view name) {
         bool whole;
         Role role;
     };
-    static constexpr std::array<Hint, 18> kHints{{{"inlet", false, Role::inlet},       {"inflow", false, Role::inlet},
-                                                  {"intake", false, Role::inlet},      {"supply", false, Role::inlet},
-                                                  {"feed", true, Role::inlet},         {"in", true, Role::inlet},
-                                                  {"outlet", false, Role::outlet},     {"outflow", false, Role::outlet},
-                                                  {"exhaust", false, Role::outlet},    {"discharge", false, Role::outlet},
-                                                  {"drain", true, Role::outlet},       {"out", true, Role::outlet},
-                                                  {"sym", false, Role::symmetry},      {"far", true, Role::farfield},
-                                                  {"farfield", true, Role::farfield},  {"freestream", true, Role::farfield},
-                                                  {"interface", true, Role::interface_}, {"baffle", false, Role::baffle}}};
+    static constexpr std::array<Hint, 18> kHints{{{"inlet", false, Role::inlet},
+                                                  {"inflow", false, Role::inlet},
+                                                  {"intake", false, Role::inlet},
+                                                  {"supply", false, Role::inlet},
+                                                  {"feed", true, Role::inlet},
+                                                  {"in", true, Role::inlet},
+                                                  {"outlet", false, Role::outlet},
+                                                  {"outflow", false, Role::outlet},
+                                                  {"exhaust", false, Role::outlet},
+                                                  {"discharge", false, Role::outlet},
+                                                  {"drain", true, Role::outlet},
+                                                  {"out", true, Role::outlet},
+                                                  {"sym", false, Role::symmetry},
+                                                  {"far", true, Role::farfield},
+                                                  {"farfield", true, Role::farfield},
+                                                  {"freestream", true, Role::farfield},
+                                                  {"interface", true, Role::interface_},
+                                                  {"baffle", false, Role::baffle}}};
     for (const std::string& word : words_of(name))
         for (const Hint& hint : kHints)
             if (hint.whole ? word == hint.word : word.starts_with(hint.word)) return hint.role;

@@ -45,7 +45,8 @@ class NeedleRemover {
         const Triangle& c = surface_.triangles[t];
         std::size_t best = 0;
         for (std::size_t k = 1; k < 3; ++k) {
-            const double d = distance_squared(at(c[k]), at(c[(k + 1) % 3])), b = distance_squared(at(c[best]), at(c[(best + 1) % 3]));
+            const double d = distance_squared(at(c[k]), at(c[(k + 1) % 3])),
+                         b = distance_squared(at(c[best]), at(c[(best + 1) % 3]));
             if (longest ? d > b : d < b) best = k;
         }
         return best;
@@ -56,8 +57,9 @@ class NeedleRemover {
     }
     double height_of(Index t) const { return height_of(surface_.triangles[t]); }
     double height_of(const Triangle& c) const {
-        const double longest = std::sqrt(std::max({distance_squared(at(c[0]), at(c[1])), distance_squared(at(c[1]), at(c[2])),
-                                                   distance_squared(at(c[2]), at(c[0]))}));
+        const double longest =
+            std::sqrt(std::max({distance_squared(at(c[0]), at(c[1])), distance_squared(at(c[1]), at(c[2])),
+                                distance_squared(at(c[2]), at(c[0]))}));
         return longest > 0 ? length(normal_of(c)) / longest : 0;
     }
     bool has(Index t, Index p) const {
@@ -75,7 +77,8 @@ class NeedleRemover {
         const std::size_t shortest = side(t, false);
         const Triangle c = surface_.triangles[t];
         if (length_of_side(t, shortest) <= height_)
-            return collapse(c[shortest], c[(shortest + 1) % 3]) || collapse(c[(shortest + 1) % 3], c[shortest]) || put_into_edge(t);
+            return collapse(c[shortest], c[(shortest + 1) % 3]) || collapse(c[(shortest + 1) % 3], c[shortest]) ||
+                   put_into_edge(t);
         return put_into_edge(t);
     }
 

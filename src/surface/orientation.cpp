@@ -31,8 +31,9 @@ class Walk {
             for (Index k = 0; k < 3; ++k) {
                 const std::size_t e = edges_.edge_of(t, k);
                 if (edges_.n_uses(e) != 2) continue;
-                const auto *use = edges_.begin(e);
-                const auto &mine = use[0].triangle == t ? use[0] : use[1], &other = use[0].triangle == t ? use[1] : use[0];
+                const auto* use = edges_.begin(e);
+                const auto &mine = use[0].triangle == t ? use[0] : use[1],
+                           &other = use[0].triangle == t ? use[1] : use[0];
                 if (other.triangle == t) continue;
                 const bool other_turned = out_.turn[t] != (mine.forward == other.forward);
                 if (!seen_[other.triangle]) {
@@ -49,7 +50,8 @@ class Walk {
     void turn_the_smaller_share() {
         double turned = 0, kept = 0;
         for (const Index t : reached_)
-            (out_.turn[t] ? turned : kept) += triangle_area(surface_.corner(t, 0), surface_.corner(t, 1), surface_.corner(t, 2));
+            (out_.turn[t] ? turned : kept) +=
+                triangle_area(surface_.corner(t, 0), surface_.corner(t, 1), surface_.corner(t, 2));
         if (turned <= kept) return;
         for (const Index t : reached_) out_.turn[t] = !out_.turn[t];
     }
@@ -73,7 +75,8 @@ Orientation find_orientation(const Surface& surface, const SurfaceEdges& edges) 
 
     DisjointSets sets(n);
     for (std::size_t e = 0; e < edges.size(); ++e)
-        for (const auto* u = edges.begin(e) + 1; u < edges.end(e); ++u) sets.join(edges.begin(e)->triangle, u->triangle);
+        for (const auto* u = edges.begin(e) + 1; u < edges.end(e); ++u)
+            sets.join(edges.begin(e)->triangle, u->triangle);
     out.shell_of.resize(n);
     for (Index t = 0; t < n; ++t) {
         const Index root = sets.find(t);

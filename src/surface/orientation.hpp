@@ -7,9 +7,9 @@
 namespace anvilcast {
 
 struct Orientation {
-    std::vector<Index> shell_of;     ///< for each triangle, numbered in the order of their first triangles
-    std::vector<bool> turn;          ///< the smaller share by area of each shell
-    std::vector<std::size_t> torn;   ///< edges at which a shell contradicts itself: it has no two sides
+    std::vector<Index> shell_of;    ///< for each triangle, numbered in the order of their first triangles
+    std::vector<bool> turn;         ///< the smaller share by area of each shell
+    std::vector<std::size_t> torn;  ///< edges at which a shell contradicts itself: it has no two sides
     std::size_t n_shells = 0;
 };
 

@@ -70,7 +70,8 @@ std::vector<Rim> rims_of(const Surface& surface, const SurfaceEdges& edges, cons
     for (std::vector<Index>& loop : chain_loops(std::move(free_edges), &open_chains))
         rims.push_back(measured_rim(surface, std::move(loop), true));
     if (open_rims != nullptr)
-        for (std::vector<Index>& chain : open_chains) open_rims->push_back(measured_rim(surface, std::move(chain), false));
+        for (std::vector<Index>& chain : open_chains)
+            open_rims->push_back(measured_rim(surface, std::move(chain), false));
     return rims;
 }
 

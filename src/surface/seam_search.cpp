@@ -51,7 +51,7 @@ SeamSearch::Foot SeamSearch::closest(const Vec3& place, double reach, Accept acc
 SeamSearch::Foot SeamSearch::closest_beside(Index e, const Vec3& place, double reach) const {
     const FreeEdge& own = free_[e];
     auto leaves_beside = [&](Index common, Index end, Index other_end) {
-        const Vec3 &v = surface_.points[common];
+        const Vec3& v = surface_.points[common];
         return dot(normalized(surface_.points[end] - v), normalized(surface_.points[other_end] - v)) > kFoldedBack;
     };
     return closest(place, reach, [&](Index f, double) {

@@ -64,8 +64,10 @@ void find_cracks(Findings& f, const SeamSearch& search, const std::vector<double
     }
     for (const Index e : worst)
         if (e != kNone)
-            f.add(DefectKind::crack, {midpoint(f.surface.points[free_edges[e].from], f.surface.points[free_edges[e].to]), gap[e],
-                                      {free_edges[e].triangle, kNone}});
+            f.add(DefectKind::crack,
+                  {midpoint(f.surface.points[free_edges[e].from], f.surface.points[free_edges[e].to]),
+                   gap[e],
+                   {free_edges[e].triangle, kNone}});
 }
 
 void find_t_junctions(Findings& f, const SeamSearch& search) {
@@ -99,7 +101,8 @@ void list_rims(Findings& f, const SeamSearch& search, const std::vector<double>&
         for (std::size_t i = 0; i < rim.points.size(); ++i) {
             const Index a = rim.points[i], b = rim.points[(i + 1) % rim.points.size()];
             m.bounds.include(s.points[a]);
-            if (std::binary_search(seam.begin(), seam.end(), ordered(a, b))) along_seam += distance(s.points[a], s.points[b]);
+            if (std::binary_search(seam.begin(), seam.end(), ordered(a, b)))
+                along_seam += distance(s.points[a], s.points[b]);
         }
         m.is_crack = along_seam >= kCrackShare * rim.length;
         m.is_flat = is_flat(s, rim, m.bounds.diagonal(), f.tolerance);

@@ -101,7 +101,8 @@ class PointJoiner {
         surface_.points = std::move(places);
         for (Triangle& t : surface_.triangles)
             for (Index& p : t) p = cluster_[p];
-        for (Edge& e : surface_.feature_edges) e = {std::min(cluster_[e[0]], cluster_[e[1]]), std::max(cluster_[e[0]], cluster_[e[1]])};
+        for (Edge& e : surface_.feature_edges)
+            e = {std::min(cluster_[e[0]], cluster_[e[1]]), std::max(cluster_[e[0]], cluster_[e[1]])};
         std::sort(surface_.feature_edges.begin(), surface_.feature_edges.end());
     }
 
@@ -136,7 +137,9 @@ std::size_t divide_edges(Surface& surface, const SeamSearch& search, double reac
         const auto& e = search.free_edges()[edge];
         if (is_divided[e.triangle]) continue;
         is_divided[e.triangle] = true;
-        std::sort(list.begin(), list.end(), [](const Cut& a, const Cut& b) { return a.along != b.along ? a.along < b.along : a.point < b.point; });
+        std::sort(list.begin(), list.end(), [](const Cut& a, const Cut& b) {
+            return a.along != b.along ? a.along < b.along : a.point < b.point;
+        });
         const Index apex = surface.triangles[e.triangle][(e.side + 2) % 3];
         surface.triangles[e.triangle] = {e.from, list.front().point, apex};
         for (std::size_t i = 0; i < list.size(); ++i) {

@@ -158,5 +158,4 @@ WeldResult weld(Surface& surface, double tolerance) {
     return result;
 }
 
-
 }  // namespace anvilcast

@@ -1,7 +1,7 @@
 #include <gtest/gtest.h>
-#include <anvilcast/health.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/predicates.hpp>
 
 #include <cmath>

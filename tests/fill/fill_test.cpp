@@ -2,9 +2,9 @@
 
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
-#include <anvilcast/health.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
 
 #include <cmath>

@@ -49,12 +49,15 @@ class Cad : public kit::ScratchTest {
         fresh.Write(file.c_str());
         return file;
     }
-    static TopoDS_Shape cylinder() { return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(5, 6, 7), gp_Dir(1, 2, 3)), 20, 60).Shape(); }
+    static TopoDS_Shape cylinder() {
+        return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(5, 6, 7), gp_Dir(1, 2, 3)), 20, 60).Shape();
+    }
 };
 
 TEST_F(Cad, SolidsComeInClosedWithTheirUnit) {
     for (const char* protocol : {"AP203", "AP214IS", "AP242DIS"})
-        for (const auto& [unit, name] : std::vector<std::pair<const char*, std::string>>{{"MM", "mm"}, {"INCH", "in"}, {"M", "m"}}) {
+        for (const auto& [unit, name] :
+             std::vector<std::pair<const char*, std::string>>{{"MM", "mm"}, {"INCH", "in"}, {"M", "m"}}) {
             const SurfaceFile file = read_surface(step(cylinder(), unit, protocol), {.chord = 2e-6});
             EXPECT_TRUE(file.knows_unit && file.is_cad);
             EXPECT_EQ(file.unit.name, name) << protocol;
@@ -64,7 +67,8 @@ TEST_F(Cad, SolidsComeInClosedWithTheirUnit) {
             EXPECT_EQ(h.zones.size(), 3U);
         }
     const auto file = step(cylinder(), "MM", "AP214IS");
-    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(file, {.unit = parse_length_unit("in")}); }).find("mm"), std::string::npos);
+    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(file, {.unit = parse_length_unit("in")}); }).find("mm"),
+              std::string::npos);
     EXPECT_NO_THROW(read_surface(file, {.unit = parse_length_unit("mm")}));
 }
 
@@ -109,7 +113,8 @@ TEST_F(Cad, FacesKeepTheirNamesBodiesAndEdges) {
     for (const Zone& z : s.zones) parts.push_back(z.part);
     parts.erase(std::unique(parts.begin(), parts.end()), parts.end());
     EXPECT_EQ(parts.size(), 2U);  // each body a part
-    const auto inlet = std::find_if(s.zones.begin(), s.zones.end(), [](const Zone& z) { return z.name == "Gas inlet"; });
+    const auto inlet =
+        std::find_if(s.zones.begin(), s.zones.end(), [](const Zone& z) { return z.name == "Gas inlet"; });
     ASSERT_NE(inlet, s.zones.end());
     EXPECT_EQ(inlet->role, Role::inlet);
     EXPECT_TRUE(inlet->role_is_guess);
@@ -149,7 +154,8 @@ TEST_F(Cad, BadFilesAreTold) {
     EXPECT_NE(told("words.brep", "just some words\n"), "accepted");
     EXPECT_NE(told("step.stl", good).find("its content is STEP"), std::string::npos);
     std::string hollow = good;
-    for (std::size_t at; (at = hollow.find("ADVANCED_FACE")) != std::string::npos;) hollow.replace(at, 13, "NOTHING_AT_ALL");
+    for (std::size_t at; (at = hollow.find("ADVANCED_FACE")) != std::string::npos;)
+        hollow.replace(at, 13, "NOTHING_AT_ALL");
     EXPECT_NE(told("hollow.step", hollow), "accepted");
 }
 

@@ -1,10 +1,10 @@
 // Readers and writers: round trips, dialects, and hostile input, which must end in an InputError with a place.
 
 #include <gtest/gtest.h>
-#include <anvilcast/health.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/stl.hpp>

@@ -51,11 +51,14 @@ TEST_F(SurfaceFiles, EveryFormatKeepsPointsTrianglesAndZones) {
 
 TEST(Obj, DividesByObjectGroupAndMaterial) {
     const std::string points = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\n";
-    EXPECT_EQ(zone_names(parse_obj(points + "f 1 2 3\nf 1 3 4\n", "dir/kiln.obj", kMm)), std::vector<std::string>{"kiln"});
+    EXPECT_EQ(zone_names(parse_obj(points + "f 1 2 3\nf 1 3 4\n", "dir/kiln.obj", kMm)),
+              std::vector<std::string>{"kiln"});
     EXPECT_EQ(zone_names(parse_obj(points + "o kiln\ng door\nf 1 2 3\ng flue pipe\nf 1 3 4\n", "a.obj", kMm)),
               (std::vector<std::string>{"door", "flue pipe"}));
-    EXPECT_EQ(zone_names(parse_obj(points + "g all\nusemtl brick\nf 1 2 3\nusemtl steel\nf 1 3 4\nusemtl brick\nf 1 2 5\n", "a.obj", kMm)),
-              (std::vector<std::string>{"brick", "steel"}));
+    EXPECT_EQ(
+        zone_names(parse_obj(points + "g all\nusemtl brick\nf 1 2 3\nusemtl steel\nf 1 3 4\nusemtl brick\nf 1 2 5\n",
+                             "a.obj", kMm)),
+        (std::vector<std::string>{"brick", "steel"}));
     EXPECT_EQ(zone_names(parse_obj(points + "o a\nusemtl x\nf 1 2 3\no b\nf 1 3 4\nusemtl y\nf 1 2 5\n", "a.obj", kMm)),
               (std::vector<std::string>{"a.x", "b.x", "b.y"}));
 }
@@ -63,14 +66,17 @@ TEST(Obj, DividesByObjectGroupAndMaterial) {
 TEST(Obj, ReadsTheDialectsOfPractice) {
     // Comments, carriage returns, continued lines, texture and normal numbers, counting back, colours behind points.
     const Surface s = parse_obj(
-        "# made up\r\nmtllib none.mtl\r\n\r\nv 0 0 0 0.5 0.5 0.5\r\nv 1 0 0\r\nv 1 1 \\\r\n 0\r\nv 0 1 0\r\nvn 0 0 1\r\nvt 0 0\r\ns off\r\n"
+        "# made up\r\nmtllib none.mtl\r\n\r\nv 0 0 0 0.5 0.5 0.5\r\nv 1 0 0\r\nv 1 1 \\\r\n 0\r\nv 0 1 0\r\nvn 0 0 "
+        "1\r\nvt 0 0\r\ns off\r\n"
         "f 1/1/1 2//1 3/1\r\nf -4 \\\r\n -2 -1\r\n",
         "a.obj", kMm);
     EXPECT_EQ(s.triangles, (std::vector<Triangle>{{0, 1, 2}, {0, 2, 3}}));
     EXPECT_DOUBLE_EQ(s.points[2].y, 0.001);
     // A concave polygon and a plain quadrilateral: areas tell that no triangle lies outside.
-    const Surface ell = parse_obj("v 0 0 0\nv 2 0 0\nv 2 1 0\nv 1 1 0\nv 1 2 0\nv 0 2 0\nv 5 0 0\nv 6 0 0\nv 6 1 1\nv 5 1 1\nf 1 2 3 4 5 6\nf 7 8 9 10\n",
-                                  "a.obj", parse_length_unit("m"));
+    const Surface ell = parse_obj(
+        "v 0 0 0\nv 2 0 0\nv 2 1 0\nv 1 1 0\nv 1 2 0\nv 0 2 0\nv 5 0 0\nv 6 0 0\nv 6 1 1\nv 5 1 1\nf 1 2 3 4 5 6\nf 7 "
+        "8 9 10\n",
+        "a.obj", parse_length_unit("m"));
     EXPECT_EQ(ell.triangles.size(), 6U);
     EXPECT_NEAR(examine(ell).area, 3 + std::sqrt(2.0), 1e-12);
     EXPECT_EQ(examine(ell).count(DefectKind::overlap) + examine(ell).count(DefectKind::self_intersection), 0U);
@@ -101,7 +107,8 @@ TEST(Obj, BadContentIsToldWithItsLine) {
 /// A tetrahedron as PLY, every number of the given types, with a property and an element that nobody needs.
 std::string ply(bool big_endian) {
     std::string head = std::string("ply\nformat ") + (big_endian ? "binary_big_endian" : "binary_little_endian") +
-                       " 1.0\ncomment made up\nelement vertex 4\nproperty float x\nproperty uchar red\nproperty float y\nproperty double z\n"
+                       " 1.0\ncomment made up\nelement vertex 4\nproperty float x\nproperty uchar red\nproperty float "
+                       "y\nproperty double z\n"
                        "element marker 2\nproperty short a\nproperty list uchar ushort b\n"
                        "element face 4\nproperty list uchar ushort vertex_index\nproperty char flags\nend_header\n";
     auto put = [&](auto value) {
@@ -138,16 +145,20 @@ TEST(Ply, ReadsBothByteOrdersAndPassesOverTheRest) {
         EXPECT_NEAR(examine(s).enclosed_volume, 0.1 / 6, 1e-15);
     }
     const Surface ascii = parse_ply(
-        "ply\r\nformat ascii 1.0\r\nobj_info x\r\nelement vertex 4\r\nproperty double x\r\nproperty double y\r\nproperty double z\r\n"
-        "element face 1\r\nproperty list uchar int vertex_indices\r\nend_header\r\n0 0 0\r\n\r\n1 0 0\r\n1 1 0\r\n0 1 0\r\n4 0 1 2 3\r\n",
+        "ply\r\nformat ascii 1.0\r\nobj_info x\r\nelement vertex 4\r\nproperty double x\r\nproperty double "
+        "y\r\nproperty double z\r\n"
+        "element face 1\r\nproperty list uchar int vertex_indices\r\nend_header\r\n0 0 0\r\n\r\n1 0 0\r\n1 1 0\r\n0 1 "
+        "0\r\n4 0 1 2 3\r\n",
         "a.ply", parse_length_unit("m"));
     EXPECT_NEAR(examine(ascii).area, 1, 1e-15);
 }
 
 TEST(Ply, BadContentIsToldWithItsPlace) {
     auto told = [](const std::string& text) { return refusal([&] { parse_ply(text, "bad.ply", kMm); }); };
-    const std::string head = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n";
-    const std::string face = "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n";
+    const std::string head =
+        "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n";
+    const std::string face =
+        "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n";
     for (const auto& [text, part] : std::vector<std::pair<std::string, std::string>>{
              {"plz\n", "line 1"},
              {"ply\nformat martian 1.0\n", "\"martian\""},
@@ -166,10 +177,12 @@ TEST(Ply, BadContentIsToldWithItsPlace) {
              {head + face + "3 0 1 2 7\n", "more on this line"},
              {head + face + "200 0 1 2\n", "does not fit"},
              {head + face, "too short"},
-             {"ply\nformat ascii 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 0 0\n",
+             {"ply\nformat ascii 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\nproperty float "
+              "z\nend_header\n0 0 0\n",
               "4000000000"},
              {"ply\nformat ascii 1.0\nelement nothing 4000000000\nend_header\n0 0 0\n", "4000000000"},
-             {"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nend_header\n0 0\n", "x, y and z"}})
+             {"ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nend_header\n0 0\n",
+              "x, y and z"}})
         EXPECT_NE(told(text).find(part), std::string::npos) << text << "\nsaid: " << told(text) << "\nnot: " << part;
     // Wherever a binary file is cut, that is told.
     const std::string whole = ply(false);
@@ -192,7 +205,8 @@ TEST_F(SurfaceFiles, GzipIsUnpackedWithinBounds) {
     // A bomb: ten megabytes of nothing.
     Surface nothing = kit::box({0, 0, 0}, {1, 1, 1}, std::string(10'000'000, 'n'));
     write_surface(directory / "bomb.ply.gz", nothing, kMm);
-    EXPECT_NE(refusal([&] { read_surface(directory / "bomb.ply.gz", {.unit = kMm}); }).find("100 times"), std::string::npos);
+    EXPECT_NE(refusal([&] { read_surface(directory / "bomb.ply.gz", {.unit = kMm}); }).find("100 times"),
+              std::string::npos);
 }
 
 TEST_F(SurfaceFiles, NamesThatDoNotFitTheContentAreTold) {

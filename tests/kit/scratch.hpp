@@ -16,8 +16,8 @@ class ScratchTest : public ::testing::Test {
   protected:
     void SetUp() override {
         const auto* info = ::testing::UnitTest::GetInstance()->current_test_info();
-        directory = std::filesystem::temp_directory_path() / ("anvilcast-" + std::string(info->test_suite_name()) + "-" +
-                                                              std::to_string(::getpid()) + "-" + info->name());
+        directory = std::filesystem::temp_directory_path() / ("anvilcast-" + std::string(info->test_suite_name()) +
+                                                              "-" + std::to_string(::getpid()) + "-" + info->name());
         std::filesystem::create_directories(directory);
     }
     void TearDown() override { std::filesystem::remove_all(directory); }
@@ -26,7 +26,9 @@ class ScratchTest : public ::testing::Test {
         std::ifstream in(file, std::ios::binary);
         return {std::istreambuf_iterator<char>(in), {}};
     }
-    static void put(const std::filesystem::path& file, const std::string& bytes) { std::ofstream(file, std::ios::binary) << bytes; }
+    static void put(const std::filesystem::path& file, const std::string& bytes) {
+        std::ofstream(file, std::ios::binary) << bytes;
+    }
 
     std::filesystem::path directory;
 };

@@ -167,7 +167,8 @@ TEST_F(Build, GetsTheSameZonesFromCadAndFromTriangles) {
         c.sizing.surface = c.sizing.largest = 0.015;
         const BuildResult result = build(c);
         std::map<std::string, double>& list = areas.emplace_back();
-        for (std::size_t z = 0; z < result.mesh.zones.size(); ++z) list[result.mesh.zones[z].name] = result.quality.zone_areas[z];
+        for (std::size_t z = 0; z < result.mesh.zones.size(); ++z)
+            list[result.mesh.zones[z].name] = result.quality.zone_areas[z];
     }
     ASSERT_EQ(areas[0].size(), 9U);
     for (const auto& [name, area] : areas[0]) {

@@ -27,7 +27,9 @@ void add(Surface& s, const Vec3& a, const Vec3& b, const Vec3& c) {
 std::string found(const SurfaceHealth& h) {
     std::string text;
     for (const DefectList& list : h.defects)
-        if (!list.items.empty()) text += std::string(text.empty() ? "" : " ") + defect_info(list.kind).key + ":" + std::to_string(list.items.size());
+        if (!list.items.empty())
+            text += std::string(text.empty() ? "" : " ") + defect_info(list.kind).key + ":" +
+                    std::to_string(list.items.size());
     return text;
 }
 
@@ -76,7 +78,8 @@ TEST(Health, FindsASurfaceWithoutTwoSides) {
     for (int i = 0; i < n; ++i) {
         const double a = 2 * std::numbers::pi * i / n, twist = a / 2;
         for (const double w : {-0.3, 0.3})
-            band.points.push_back({(1 + w * std::cos(twist)) * std::cos(a), (1 + w * std::cos(twist)) * std::sin(a), w * std::sin(twist)});
+            band.points.push_back({(1 + w * std::cos(twist)) * std::cos(a), (1 + w * std::cos(twist)) * std::sin(a),
+                                   w * std::sin(twist)});
     }
     for (Index i = 0; i < 2 * n; i += 2) {
         const bool last = i + 2 == 2 * n;
@@ -121,7 +124,8 @@ TEST(Health, TellsCracksAndTJunctionsFromRims) {
     Surface left = kit::box({0, 0, 0}, {1, 1, 1}), right = kit::box({1.00001, 0, 0}, {2, 1, 1});
     auto open = [](Surface& s, double x) {
         for (std::size_t t = s.triangles.size(); t-- > 0;)
-            if (s.corner(static_cast<Index>(t), 0).x == x && s.corner(static_cast<Index>(t), 1).x == x && s.corner(static_cast<Index>(t), 2).x == x) {
+            if (s.corner(static_cast<Index>(t), 0).x == x && s.corner(static_cast<Index>(t), 1).x == x &&
+                s.corner(static_cast<Index>(t), 2).x == x) {
                 s.triangles.erase(s.triangles.begin() + static_cast<std::ptrdiff_t>(t));
                 s.zone_of.pop_back();
             }
@@ -198,7 +202,8 @@ TEST(Health, DoubtsExtentsAndPlaces) {
     const SurfaceHealth far = examine(kit::box({1e4, 0, 0}, {1e4 + 1, 1, 1}));
     EXPECT_EQ(found(far), "lost_digits:1");
     EXPECT_NEAR(far.of(lost_digits)[0].size, 1e4 / (1 << 23), 1e-6);
-    const SurfaceHealth speck = examine(joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({2, 0, 0}, {2.001, 0.001, 0.001})}));
+    const SurfaceHealth speck =
+        examine(joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({2, 0, 0}, {2.001, 0.001, 0.001})}));
     EXPECT_EQ(found(speck), "tiny_pieces:1");
     EXPECT_TRUE(speck.is_sound);
     EXPECT_FALSE(examine({}).is_closed);
@@ -206,14 +211,15 @@ TEST(Health, DoubtsExtentsAndPlaces) {
 
 /// Everything about a surface that does not depend on its numbering or place.
 std::string essence(const SurfaceHealth& h) {
-    std::string text = found(h) + (h.is_closed ? " closed" : "") + (h.is_sound ? " sound" : "") + " " + std::to_string(h.rims.size()) + " " +
-                       std::to_string(h.shells.size());
+    std::string text = found(h) + (h.is_closed ? " closed" : "") + (h.is_sound ? " sound" : "") + " " +
+                       std::to_string(h.rims.size()) + " " + std::to_string(h.shells.size());
     return text;
 }
 
 TEST(Health, DoesNotDependOnOrderPlaceOrPieces) {
-    Surface model = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({0.8, 0.3, 0.2}, {2, 0.75, 0.8}),
-                            kit::flipped(kit::sphere({3, 0, 0}, 0.5, 2)), kit::box({1.50001, 0.2, 0.80002}, {1.7, 0.5, 1})});
+    Surface model =
+        joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({0.8, 0.3, 0.2}, {2, 0.75, 0.8}),
+                kit::flipped(kit::sphere({3, 0, 0}, 0.5, 2)), kit::box({1.50001, 0.2, 0.80002}, {1.7, 0.5, 1})});
     model.triangles.erase(model.triangles.begin() + 3);
     model.zone_of.erase(model.zone_of.begin() + 3);
     std::swap(model.triangles[40][0], model.triangles[40][1]);
@@ -231,7 +237,8 @@ TEST(Health, DoesNotDependOnOrderPlaceOrPieces) {
             return list;
         }();
         for (Index i = 0; i < order.size(); ++i) other.triangles[i] = model.triangles[order[i]];
-        for (Triangle& t : other.triangles) std::rotate(t.begin(), t.begin() + static_cast<std::ptrdiff_t>(random() % 3), t.end());
+        for (Triangle& t : other.triangles)
+            std::rotate(t.begin(), t.begin() + static_cast<std::ptrdiff_t>(random() % 3), t.end());
         EXPECT_EQ(essence(examine(other, options)), expected);
 
         // In two files, each with points of its own.

@@ -31,7 +31,8 @@ Vec3 middle(const Surface& s, Index t) { return (s.corner(t, 0) + s.corner(t, 1)
 TEST(Mend, LeavesASoundSurfaceAsItIs) {
     for (const Surface& s : {kit::box({0, 0, 0}, {1, 2, 3}), kit::sphere({1, 2, 3}, 2, 3),
                              joined({kit::box({0, 0, 0}, {4, 4, 4}), kit::flipped(kit::box({1, 1, 1}, {2, 2, 2}))})}) {
-        const MendResult r = mend(s, {.weld = 1e-6, .stitch = 1e-6, .remove_needles = 1e-6, .drop_specks = 1e-3, .close_rims = 1});
+        const MendResult r =
+            mend(s, {.weld = 1e-6, .stitch = 1e-6, .remove_needles = 1e-6, .drop_specks = 1e-3, .close_rims = 1});
         EXPECT_FALSE(r.is_changed());
         EXPECT_EQ(r.surface.points, s.points);
         EXPECT_EQ(r.surface.triangles, s.triangles);
@@ -66,7 +67,8 @@ TEST(Mend, StitchesPiecesThatWereCutApart) {
     std::mt19937 random(3);
     std::uniform_real_distribution<double> noise(-1e-5, 1e-5);
     for (Index t = 0; t < ball.triangles.size(); ++t) {
-        for (int k = 0; k < 3; ++k) soup.points.push_back(ball.corner(t, k) + Vec3{noise(random), noise(random), noise(random)});
+        for (int k = 0; k < 3; ++k)
+            soup.points.push_back(ball.corner(t, k) + Vec3{noise(random), noise(random), noise(random)});
         soup.triangles.push_back({3 * t, 3 * t + 1, 3 * t + 2});
         soup.zone_of.push_back(0);
     }
@@ -84,7 +86,8 @@ TEST(Mend, StitchesPiecesThatWereCutApart) {
 void add_plate(Surface& s, int n, double y0, double y1, double z, double bump) {
     const auto first = static_cast<Index>(s.points.size());
     for (int i = 0; i <= n; ++i)
-        for (const double y : {y0, y1}) s.points.push_back({static_cast<double>(i) / n, y, z + (i % 2 == 1 ? bump : 0)});
+        for (const double y : {y0, y1})
+            s.points.push_back({static_cast<double>(i) / n, y, z + (i % 2 == 1 ? bump : 0)});
     for (Index i = 0; i < static_cast<Index>(n); ++i) {
         const Index a = first + 2 * i;
         s.triangles.push_back({a, a + 2, a + 3});
@@ -117,7 +120,8 @@ TEST(Mend, RemovesNeedlesWithoutMovingTheShape) {
         const auto [a, b] = edges.ends(e);
         const Index t = edges.begin(e)[0].triangle;
         const auto m = static_cast<Index>(s.points.size());
-        s.points.push_back(midpoint(s.points[a], s.points[b]) + 1e-6 * normalized(middle(s, t) - midpoint(s.points[a], s.points[b])));
+        s.points.push_back(midpoint(s.points[a], s.points[b]) +
+                           1e-6 * normalized(middle(s, t) - midpoint(s.points[a], s.points[b])));
         // Split only t, towards its third corner, and fill the sliver beside the edge.
         Triangle first = s.triangles[t], second = first, sliver = first;
         std::replace(first.begin(), first.end(), b, m);
@@ -191,13 +195,15 @@ TEST(Mend, ClosesOtherRimsSmoothly) {
     EXPECT_GT(lowest, 0.9);
     // As fine as its surroundings.
     const double mean_before = open_area / static_cast<double>(ball.triangles.size());
-    const double mean_patch = (h.area - open_area) / static_cast<double>(r.surface.triangles.size() - ball.triangles.size());
+    const double mean_patch =
+        (h.area - open_area) / static_cast<double>(r.surface.triangles.size() - ball.triangles.size());
     EXPECT_LT(mean_patch, 2 * mean_before);
     EXPECT_GT(mean_patch, mean_before / 3);
 }
 
 TEST(Mend, DropsSpecksButNotTheModel) {
-    const Surface s = joined({kit::sphere({2, 0, 0}, 0.001, 1), kit::box({0, 0, 0}, {1, 1, 1}), kit::sphere({3, 0, 0}, 0.1, 1)});
+    const Surface s =
+        joined({kit::sphere({2, 0, 0}, 0.001, 1), kit::box({0, 0, 0}, {1, 1, 1}), kit::sphere({3, 0, 0}, 0.1, 1)});
     const MendResult r = mend(s, {.drop_specks = 0.01});
     EXPECT_EQ(examine(r.surface).shells.size(), 2U);
     EXPECT_EQ(mend(r.surface, {.drop_specks = 10}).surface.triangles.size(), 12U);

@@ -55,11 +55,12 @@ TEST(Naming, PicksByEachConditionAndByAllTogether) {
                   r.area = {3, 7};
               }),
               (Vec3{5, 0, 1}));
-    EXPECT_EQ(named([](ZoneRule& r) {
-                  r.area = {5.9, 6.1};
-                  r.near = Vec3{0.9, 1, 1};  // of the two largest faces the nearer one, though the floor is nearer still
-              }),
-              (Vec3{1, 1, 1.5}));
+    EXPECT_EQ(
+        named([](ZoneRule& r) {
+            r.area = {5.9, 6.1};
+            r.near = Vec3{0.9, 1, 1};  // of the two largest faces the nearer one, though the floor is nearer still
+        }),
+        (Vec3{1, 1, 1.5}));
     EXPECT_EQ(named([](ZoneRule& r) { r.matches = "*-6"; }).z, 3);
 }
 
@@ -73,13 +74,16 @@ TEST(Naming, LetsTheFirstRuleWinAndZonesTouch) {
     for (const Zone& z : s.zones) names.push_back(z.name);
     std::sort(names.begin(), names.end());
     ASSERT_EQ(names.size(), 6U);  // three of the tower keep their names
-    EXPECT_EQ((std::vector<std::string>{names.end() - 3, names.end()}), (std::vector<std::string>{"outlet-rest", "roof", "walls"}));
+    EXPECT_EQ((std::vector<std::string>{names.end() - 3, names.end()}),
+              (std::vector<std::string>{"outlet-rest", "roof", "walls"}));
     for (const Zone& z : s.zones)
         if (z.name == "outlet-rest") {
             EXPECT_EQ(z.role, Role::outlet);
             EXPECT_TRUE(z.role_is_guess);
         }
-    const auto walls_at = static_cast<Index>(std::find_if(s.zones.begin(), s.zones.end(), [](const Zone& z) { return z.name == "walls"; }) - s.zones.begin());
+    const auto walls_at = static_cast<Index>(
+        std::find_if(s.zones.begin(), s.zones.end(), [](const Zone& z) { return z.name == "walls"; }) -
+        s.zones.begin());
     EXPECT_EQ(std::count(s.zone_of.begin(), s.zone_of.end(), walls_at), 8);
 }
 
@@ -104,9 +108,12 @@ TEST(Naming, TellsWhatComesNearestToARuleThatFitsNothing) {
 }
 
 TEST(Naming, GuessesRolesFromWholeWordsOnly) {
-    for (const char* name : {"inlet", "gas-in", "MainInlet_2", "SUPPLY air", "intake1", "feed"}) EXPECT_EQ(guess_role(name), Role::inlet) << name;
-    for (const char* name : {"outlet", "flue.exhaust", "dust-out", "drain"}) EXPECT_EQ(guess_role(name), Role::outlet) << name;
-    for (const char* name : {"outside", "inside", "finder-bore", "feeder", "wall", "", "farm", "drainage"}) EXPECT_EQ(guess_role(name), Role::wall) << name;
+    for (const char* name : {"inlet", "gas-in", "MainInlet_2", "SUPPLY air", "intake1", "feed"})
+        EXPECT_EQ(guess_role(name), Role::inlet) << name;
+    for (const char* name : {"outlet", "flue.exhaust", "dust-out", "drain"})
+        EXPECT_EQ(guess_role(name), Role::outlet) << name;
+    for (const char* name : {"outside", "inside", "finder-bore", "feeder", "wall", "", "farm", "drainage"})
+        EXPECT_EQ(guess_role(name), Role::wall) << name;
     EXPECT_EQ(guess_role("symmetry-y"), Role::symmetry);
     EXPECT_EQ(guess_role("FarField"), Role::farfield);
 }

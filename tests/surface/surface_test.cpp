@@ -1,6 +1,6 @@
 #include <gtest/gtest.h>
-#include <anvilcast/health.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
 

@@ -1,6 +1,6 @@
 #include <gtest/gtest.h>
-#include <anvilcast/health.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/health.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 
@@ -125,9 +125,8 @@ TEST(SurfaceMesh, KeepsRimsOfACylinder) {
 
 TEST(SurfaceMesh, RefinesWhereWallsAlmostTouch) {
     // Two balls with a gap a hundredth of the size: chords of the coarse meshes would cross.
-    const Surface pair =
-        joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)),
-                     kit::flipped(kit::sphere({1.001, 0, 0}, 1, 4))});
+    const Surface pair = joined({kit::box({-3, -3, -3}, {3.2, 3, 3}), kit::flipped(kit::sphere({-1.001, 0, 0}, 1, 4)),
+                                 kit::flipped(kit::sphere({1.001, 0, 0}, 1, 4))});
     const SurfaceMesh mesh = meshed(pair, 0.5);
     EXPECT_TRUE(find_self_intersections(mesh.surface.points, mesh.surface.triangles).empty());
     EXPECT_TRUE(examine(mesh.surface).is_sound);

@@ -194,7 +194,8 @@ TEST_F(Tool, MendsAndMarksWhatItFinds) {
     const auto json = nlohmann::json::parse(o.out);
     EXPECT_TRUE(json["sound"]);
     EXPECT_EQ(json["mended"]["done"].size(), 3U);
-    EXPECT_NEAR(json["enclosed_volume"], 0.1 * 0.5 * 40 * std::sin(2 * M_PI / 40) * (0.025 * 0.025 - 0.02 * 0.02), 1e-8);
+    EXPECT_NEAR(json["enclosed_volume"], 0.1 * 0.5 * 40 * std::sin(2 * M_PI / 40) * (0.025 * 0.025 - 0.02 * 0.02),
+                1e-8);
     EXPECT_EQ(json["defects"]["rims"]["count"], 0);
     o = run("inspect broken.ply --mend closed.stl --close-rims '150 mm'");
     EXPECT_NE(o.out.find("rims closed"), std::string::npos) << o.out;
@@ -335,7 +336,9 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
     EXPECT_TRUE(content(directory / "remade.stl") ==
                 content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.stl"));
 #ifdef ANVILCAST_MAKE_CYCLONE_STEP
-    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKE_CYCLONE_STEP " '") + (directory / "remade.step").string() + "' >/dev/null").c_str()),
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKE_CYCLONE_STEP " '") + (directory / "remade.step").string() +
+                           "' >/dev/null")
+                              .c_str()),
               0);
     EXPECT_TRUE(content(directory / "remade.step") ==
                 content(fs::path(ANVILCAST_SOURCE) / "demo/dust-cyclone/cyclone-shell.step"));
