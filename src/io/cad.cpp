@@ -20,14 +20,17 @@
 #include <IGESData_IGESEntity.hxx>
 #include <IGESData_IGESModel.hxx>
 #include <IMeshTools_Parameters.hxx>
+#include <Interface_Check.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <Message_Printer.hxx>
+#include <Message_ProgressIndicator.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
 #include <Poly_Triangulation.hxx>
 #include <Quantity_Color.hxx>
 #include <STEPCAFControl_Reader.hxx>
 #include <Standard_Failure.hxx>
+#include <StepData_StepModel.hxx>
 #include <StepShape_Face.hxx>
 #include <TColStd_SequenceOfAsciiString.hxx>
 #include <TCollection_AsciiString.hxx>
@@ -53,6 +56,7 @@
 #include <XSControl_WorkSession.hxx>
 
 #include <algorithm>
+#include <chrono>
 #include <functional>
 #include <map>
 #include <numbers>
@@ -67,6 +71,8 @@ namespace {
 constexpr double kDefaultChord = 1.0 / 2000;  // of the model's diagonal
 constexpr double kLargestChord = 1.0 / 200;
 constexpr int kMostAttempts = 4;
+constexpr double kFinerAtMost = 0.4;  // of the chord that was asked of the kernel, from one attempt to the next
+constexpr int kMostMinutes = 10;
 constexpr double kKernelUnit = 1e-3;  // the kernel turns STEP and IGES into millimetres
 
 struct Body {
@@ -214,6 +220,19 @@ std::function<std::string(const TopoDS_Face&)> entity_names(const Handle(Transfe
     };
 }
 
+/// The kernel goes on with half-read entities, and falls over the holes in them: damaged geometry is refused here.
+void check_entities(const Handle(StepData_StepModel) & entities, const std::string& file) {
+    for (int i = 1; i <= entities->NbEntities(); ++i) {
+        if (!entities->IsErrorEntity(i)) continue;
+        const Handle(Interface_Check) check = entities->Check(i, Standard_True);
+        const std::string type = entities->Value(i)->DynamicType()->Name();
+        if (check.IsNull() || !check->HasFailed() || !(type.starts_with("StepGeom_") || type.starts_with("StepShape_") || type.starts_with("StepData_")))
+            continue;
+        throw InputError(fmt::format("{}: entity #{} is damaged ({}); export the model again", file,
+                                     entities->IdentLabel(entities->Value(i)), check->CFail(1)));
+    }
+}
+
 Model read_step(const std::string& file) {
     const std::string content = io::read_file(file);
     if (content.find("END-ISO-10303-21") == std::string::npos)
@@ -223,6 +242,7 @@ Model read_step(const std::string& file) {
     STEPCAFControl_Reader reader;
     if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
         throw InputError(fmt::format("{}: the CAD kernel cannot read it as STEP; export the model again", file));
+    check_entities(Handle(StepData_StepModel)::DownCast(reader.Reader().WS()->Model()), file);
     const Handle(TDocStd_Document) document = transferred(reader, file);
     const Handle(XSControl_TransferReader) transfer = reader.Reader().WS()->TransferReader();
     Model model;
@@ -410,6 +430,20 @@ class Assembler {
     int faces_without_triangles_ = 0;
 };
 
+/// Breaks off what takes too long.
+class Deadline : public Message_ProgressIndicator {
+  public:
+    Standard_Boolean UserBreak() override {
+        return std::chrono::steady_clock::now() - start_ > std::chrono::minutes(kMostMinutes) ? Standard_True : Standard_False;
+    }
+
+  protected:
+    void Show(const Message_ProgressScope&, const Standard_Boolean) override {}
+
+  private:
+    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
+};
+
 /// How far the middles of a face's triangles are from the face, along their normals.
 double deviation(const TopoDS_Face& face) {
     TopLoc_Location location;
@@ -430,7 +464,7 @@ double deviation(const TopoDS_Face& face) {
     return worst;
 }
 
-void triangulate(const Model& model, const ReadSurfaceOptions& options) {
+void triangulate(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
     Bnd_Box box;
     for (const Body& body : model.bodies) BRepBndLib::Add(body.shape, box);
     if (box.IsVoid()) return;
@@ -439,18 +473,26 @@ void triangulate(const Model& model, const ReadSurfaceOptions& options) {
         std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
     // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
     double asked = chord;
+    const Handle(Deadline) deadline = new Deadline;
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
         IMeshTools_Parameters parameters;
         parameters.Deflection = parameters.DeflectionInterior = asked;
         parameters.Angle = parameters.AngleInterior = options.angle * std::numbers::pi / 180;
         double worst = 0;
         for (const Body& body : model.bodies) {
-            BRepMesh_IncrementalMesh(body.shape, parameters);
+            BRepMesh_IncrementalMesh mesher;
+            mesher.ChangeParameters() = parameters;
+            mesher.SetShape(body.shape);
+            mesher.Perform(deadline->Start());
+            if (deadline->UserBreak())
+                throw InputError(fmt::format("{}: its faces were not turned into triangles within {} minutes; it may be damaged, or ask for a "
+                                             "larger chord",
+                                             file, kMostMinutes));
             for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next())
                 worst = std::max(worst, deviation(TopoDS::Face(it.Current())));
         }
         if (worst <= chord) return;
-        asked *= 0.8 * chord / worst;
+        asked *= std::max(kFinerAtMost, 0.8 * chord / worst);
         if (attempt + 1 < kMostAttempts)
             for (const Body& body : model.bodies) BRepTools::Clean(body.shape);
     }
@@ -476,7 +518,7 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
                                                         : read_brep(name, options);
         check_unit(model, options, name);
         if (model.bodies.empty()) throw InputError(fmt::format("{}: there is no face in it", name));
-        triangulate(model, options);
+        triangulate(model, options, name);
         Assembler assembler(model, name);
         SurfaceFile out;
         out.surface = assembler.assemble();

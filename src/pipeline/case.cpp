@@ -434,16 +434,18 @@ class CaseReader {
     Case case_;
 };
 
-/// TOML allows letters beyond ASCII in quotes and comments only. They are refused elsewhere before the parser sees
-/// them, because the parser's tables do not cover all of them.
+/// TOML allows letters beyond ASCII in quotes and comments only, and quotes only where a key or a value begins. The
+/// rest is refused before the parser sees it, because its tables do not cover all letters.
 void check_letters(const std::string& text, const std::string& file) {
     enum class Within { nothing, comment, basic, literal, long_basic, long_literal } within = Within::nothing;
     std::size_t line = 1;
+    char before = '\n';  // the last character outside of quotes and comments that is no blank
     for (std::size_t i = 0; i < text.size(); ++i) {
         const char c = text[i];
         auto starts = [&](const char* mark, std::size_t n = 3) { return text.compare(i, n, mark) == 0; };
         if (c == '\n') {
             ++line;
+            before = '\n';
             if (within != Within::long_basic && within != Within::long_literal) within = Within::nothing;
             continue;
         }
@@ -452,6 +454,9 @@ void check_letters(const std::string& text, const std::string& file) {
                 if ((static_cast<unsigned char>(c) & 0x80U) != 0 && !(i < 3 && text.starts_with("\xEF\xBB\xBF")))
                     throw InputError(
                         fmt::format("{}, line {}: a letter beyond ASCII outside of quotes and comments", file, line));
+                if ((c == '"' || c == '\'') && std::string_view("\n=[,{.").find(before) == std::string_view::npos)
+                    throw InputError(fmt::format("{}, line {}: a quote in the middle of a value", file, line));
+                if (c != ' ' && c != '\t' && c != '\r') before = c;
                 if (c == '#')
                     within = Within::comment;
                 else if (starts("\"\"\""))
