@@ -10,6 +10,7 @@
 
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepBndLib.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepTools.hxx>
 #include <BRep_Builder.hxx>
@@ -58,9 +59,11 @@
 #include <algorithm>
 #include <chrono>
 #include <functional>
+#include <locale>
 #include <map>
 #include <numbers>
 #include <set>
+#include <sstream>
 
 #include "io/files.hpp"
 #include "io/surface_text.hpp"
@@ -72,7 +75,9 @@ constexpr double kDefaultChord = 1.0 / 2000;  // of the model's diagonal
 constexpr double kLargestChord = 1.0 / 200;
 constexpr int kMostAttempts = 4;
 constexpr double kFinerAtMost = 0.4;  // of the chord that was asked of the kernel, from one attempt to the next
+constexpr double kWorthIt = 0.8;      // of the deviation, from one attempt to the next
 constexpr int kMostMinutes = 10;
+constexpr double kSewing = 1e-2;  // millimetres: edges of IGES faces closer than this are one edge
 constexpr double kKernelUnit = 1e-3;  // the kernel turns STEP and IGES into millimetres
 
 struct Body {
@@ -101,7 +106,11 @@ std::string text_of(const TCollection_ExtendedString& text) {
 
 std::string name_of(const TDF_Label& label) {
     Handle(TDataStd_Name) name;
-    return label.FindAttribute(TDataStd_Name::GetID(), name) ? text_of(name->Get()) : "";
+    if (!label.FindAttribute(TDataStd_Name::GetID(), name)) return "";
+    const std::string text = text_of(name->Get());
+    // What the kernel calls things that have no name.
+    static const std::set<std::string> kinds{"COMPOUND", "COMPSOLID", "SOLID", "SHELL", "FACE"};
+    return kinds.contains(text) ? "" : text;
 }
 
 /// "millimetre", "MM", "inch" and the like as a unit of ours; nothing when it is not known.
@@ -226,7 +235,7 @@ void check_entities(const Handle(StepData_StepModel) & entities, const std::stri
         if (!entities->IsErrorEntity(i)) continue;
         const Handle(Interface_Check) check = entities->Check(i, Standard_True);
         const std::string type = entities->Value(i)->DynamicType()->Name();
-        if (check.IsNull() || !check->HasFailed() || !(type.starts_with("StepGeom_") || type.starts_with("StepShape_") || type.starts_with("StepData_")))
+        if (check.IsNull() || !check->HasFailed() || !(type.starts_with("StepGeom_") || type.starts_with("StepShape_") || type.starts_with("StepRepr_") || type.starts_with("StepData_")))
             continue;
         throw InputError(fmt::format("{}: entity #{} is damaged ({}); export the model again", file,
                                      entities->IdentLabel(entities->Value(i)), check->CFail(1)));
@@ -260,6 +269,25 @@ Model read_step(const std::string& file) {
     return model;
 }
 
+/// IGES knows no edges between faces. The kernel finds them, so that neighbours are divided alike along them.
+void sew(Model& model) {
+    std::map<const TopoDS_TShape*, std::string> names;
+    for (Body& body : model.bodies) {
+        BRepBuilderAPI_Sewing sewing(kSewing);
+        for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next()) sewing.Add(it.Current());
+        sewing.Perform();
+        for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next()) {
+            const std::string name = model.name_of_face(TopoDS::Face(it.Current()));
+            if (!name.empty()) names.try_emplace(sewing.Modified(it.Current()).TShape().get(), name);
+        }
+        if (!sewing.SewedShape().IsNull()) body.shape = sewing.SewedShape();
+    }
+    model.name_of_face = [names](const TopoDS_Face& face) {
+        const auto it = names.find(face.TShape().get());
+        return it == names.end() ? std::string() : it->second;
+    };
+}
+
 Model read_iges(const std::string& file) {
     IGESCAFControl_Reader reader;
     if (reader.ReadFile(file.c_str()) != IFSelect_RetDone)
@@ -273,6 +301,7 @@ Model read_iges(const std::string& file) {
                        if (!entity->HasName() || entity->NameValue().IsNull()) return std::string();
                        return std::string(io::trimmed(entity->NameValue()->ToCString()));
                    }));
+    sew(model);
     const Handle(IGESData_IGESModel) iges = Handle(IGESData_IGESModel)::DownCast(reader.Model());
     const Handle(TCollection_HAsciiString) unit_name =
         iges.IsNull() ? Handle(TCollection_HAsciiString)() : iges->GlobalSection().UnitName();
@@ -287,8 +316,17 @@ Model read_brep(const std::string& file, const ReadSurfaceOptions& options) {
         throw InputError(fmt::format("{}: a BREP file does not say the unit of its numbers; give it, e.g. mm", file));
     TopoDS_Shape shape;
     BRep_Builder builder;
-    if (!BRepTools::Read(shape, file.c_str(), builder) || shape.IsNull())
-        throw InputError(fmt::format("{}: the CAD kernel cannot read it as BREP; export the model again", file));
+    // The kernel's reader does not look whether reading went well; a stream that throws does.
+    std::istringstream stream(io::read_file(file));
+    stream.imbue(std::locale::classic());
+    stream.exceptions(std::ios::failbit | std::ios::badbit);
+    try {
+        BRepTools::Read(shape, stream, builder);
+    } catch (const std::ios_base::failure&) {
+        shape.Nullify();
+    }
+    if (shape.IsNull())
+        throw InputError(fmt::format("{}: the CAD kernel cannot read it as BREP, it is damaged or cut off; export the model again", file));
     Model model;
     for (TopExp_Explorer it(shape, TopAbs_SOLID); it.More(); it.Next()) model.bodies.push_back({"", it.Current()});
     if (TopExp_Explorer(shape, TopAbs_FACE, TopAbs_SOLID).More()) model.bodies.push_back({"", shape});
@@ -464,19 +502,19 @@ double deviation(const TopoDS_Face& face) {
     return worst;
 }
 
-void triangulate(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
+/// Returns how far the triangles are off, metres.
+double triangulate(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
     Bnd_Box box;
     for (const Body& body : model.bodies) BRepBndLib::Add(body.shape, box);
-    if (box.IsVoid()) return;
+    if (box.IsVoid()) return 0;
     const double diagonal = std::sqrt(box.SquareExtent());
     const double chord =
         std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
     // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
-    double asked = chord;
     const Handle(Deadline) deadline = new Deadline;
-    for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
+    auto mesh_with = [&](double deflection) {
         IMeshTools_Parameters parameters;
-        parameters.Deflection = parameters.DeflectionInterior = asked;
+        parameters.Deflection = parameters.DeflectionInterior = deflection;
         parameters.Angle = parameters.AngleInterior = options.angle * std::numbers::pi / 180;
         double worst = 0;
         for (const Body& body : model.bodies) {
@@ -485,17 +523,31 @@ void triangulate(const Model& model, const ReadSurfaceOptions& options, const st
             mesher.SetShape(body.shape);
             mesher.Perform(deadline->Start());
             if (deadline->UserBreak())
-                throw InputError(fmt::format("{}: its faces were not turned into triangles within {} minutes; it may be damaged, or ask for a "
-                                             "larger chord",
-                                             file, kMostMinutes));
+                throw InputError(
+                    fmt::format("{}: its faces were not turned into triangles within {} minutes; it may be damaged, or ask for a "
+                                "larger chord",
+                                file, kMostMinutes));
             for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next())
                 worst = std::max(worst, deviation(TopoDS::Face(it.Current())));
         }
-        if (worst <= chord) return;
-        asked *= std::max(kFinerAtMost, 0.8 * chord / worst);
-        if (attempt + 1 < kMostAttempts)
-            for (const Body& body : model.bodies) BRepTools::Clean(body.shape);
+        return worst;
+    };
+    auto forget = [&] {
+        for (const Body& body : model.bodies) BRepTools::Clean(body.shape);
+    };
+    double asked = chord, worst = mesh_with(asked);
+    for (int attempt = 1; attempt < kMostAttempts && worst > chord; ++attempt) {
+        forget();
+        const double finer = asked * std::max(kFinerAtMost, 0.8 * chord / worst);
+        const double now = mesh_with(finer);
+        if (now > kWorthIt * worst) {  // finer does not help: some surfaces are beyond the kernel's control
+            forget();
+            return mesh_with(asked) * model.metres;
+        }
+        asked = finer;
+        worst = now;
     }
+    return worst * model.metres;
 }
 
 void check_unit(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
@@ -518,7 +570,7 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
                                                         : read_brep(name, options);
         check_unit(model, options, name);
         if (model.bodies.empty()) throw InputError(fmt::format("{}: there is no face in it", name));
-        triangulate(model, options, name);
+        const double off = triangulate(model, options, name);
         Assembler assembler(model, name);
         SurfaceFile out;
         out.surface = assembler.assemble();
@@ -526,6 +578,9 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
         out.knows_unit = model.knows_unit;
         out.is_cad = true;
         out.triangles_dropped = finish(out.surface, name);
+        if (options.chord > 0 && off > 1.01 * options.chord)
+            out.warnings.push_back(fmt::format("{}: the triangles are up to {} off the faces, more than the chord asked for", name,
+                                               format_length(off, model.unit)));
         if (const int n = assembler.faces_without_triangles(); n > 0)
             out.warnings.push_back(
                 fmt::format("{}: {} face(s) could not be turned into triangles and are missing", name, n));
