@@ -256,6 +256,13 @@ TEST(Health, DoesNotDependOnOrderPlaceOrPieces) {
         // Turned by quarter turns and moved by powers of two, exactly: even what touches stays so.
         for (Vec3& p : other.points) p = Vec3{p.y, p.z, p.x} + Vec3{4, -2, 8};
         EXPECT_EQ(essence(examine(other, options)), expected);
+
+        // Turned by any angle, with rounding: nothing here is so close to a limit that it mattered.
+        std::normal_distribution<double> any;
+        const Vec3 u = normalized(Vec3{any(random), any(random), any(random)});
+        const Vec3 v = normalized(cross(u, Vec3{any(random), any(random), any(random)})), w = cross(u, v);
+        for (Vec3& p : other.points) p = Vec3{dot(p, u), dot(p, v), dot(p, w)} + Vec3{0.3, -0.7, 1.1};
+        EXPECT_EQ(essence(examine(other, options)), expected);
     }
 }
 

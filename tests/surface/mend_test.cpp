@@ -201,6 +201,55 @@ TEST(Mend, ClosesOtherRimsSmoothly) {
     EXPECT_GT(mean_patch, mean_before / 3);
 }
 
+TEST(Mend, ClosesALongRimInReasonableTime) {
+    // More points than the table of all runs takes: corners are cut off first. The rim is a wave round a cylinder.
+    const int n = 700;
+    Surface s;
+    s.zones.push_back({"wave"});
+    for (int i = 0; i < n; ++i) {
+        const double a = 2 * std::numbers::pi * i / n;
+        s.points.push_back({std::cos(a), std::sin(a), 0});
+        s.points.push_back({std::cos(a), std::sin(a), 1 + 0.1 * std::sin(8 * a)});
+    }
+    for (Index i = 0; i < static_cast<Index>(n); ++i) {
+        const Index a = 2 * i, b = 2 * ((i + 1) % static_cast<Index>(n));
+        s.triangles.insert(s.triangles.end(), {{a, b, b + 1}, {a, b + 1, a + 1}});
+        s.zone_of.insert(s.zone_of.end(), {0, 0});
+    }
+    const MendResult r = mend(s, {.close_rims = 3});
+    const SurfaceHealth h = examine(r.surface);
+    EXPECT_TRUE(h.is_closed);
+    EXPECT_FALSE(h.is_blocked()) << verdict(h, parse_length_unit("m"));
+    // The patch goes on with the slope of the wall: a dome, of about half a ball.
+    EXPECT_NEAR(h.enclosed_volume, std::numbers::pi * (1 + 2.0 / 3), 0.6);
+}
+
+TEST(Mend, LeavesARimWhosePatchWouldCross) {
+    // A can without its lid, and a rod through the opening: no lid can be put on.
+    Surface can = kit::cylinder(1, 2, 24);
+    erase_if(can, [&](Index t) { return middle(can, t).z == 2; });
+    const Surface both = joined({can, kit::box({-0.1, -0.1, 1}, {0.1, 0.1, 3})});
+    const MendResult r = mend(both, {.close_rims = 5});
+    ASSERT_EQ(r.left.size(), 1U);
+    EXPECT_NE(r.left[0].find("cross"), std::string::npos);
+    EXPECT_EQ(r.surface.triangles, both.triangles);
+}
+
+TEST(Mend, JoinsNothingThatIsFartherApartOrOfOneTriangle) {
+    // Two plates side by side, a gap between them ten times as wide as asked: untouched. Small triangles stay whole.
+    Surface s = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({1.01, 0, 0}, {2, 1, 1})});
+    s.triangles.erase(s.triangles.begin());
+    s.zone_of.pop_back();
+    EXPECT_FALSE(mend(s, {.stitch = 1e-3}).is_changed());
+    // A rim whose points are closer to each other than the distance: it must not fold onto itself.
+    Surface small = kit::sphere({0, 0, 0}, 1e-3, 2);
+    small.triangles.erase(small.triangles.begin());
+    small.zone_of.pop_back();
+    const MendResult r = mend(small, {.stitch = 1e-3});
+    EXPECT_EQ(examine(r.surface).count(DefectKind::degenerate), 0U);
+    EXPECT_EQ(examine(r.surface).count(DefectKind::self_intersection), 0U);
+}
+
 TEST(Mend, DropsSpecksButNotTheModel) {
     const Surface s =
         joined({kit::sphere({2, 0, 0}, 0.001, 1), kit::box({0, 0, 0}, {1, 1, 1}), kit::sphere({3, 0, 0}, 0.1, 1)});
