@@ -7,6 +7,8 @@ namespace anvilcast {
 namespace {
 
 constexpr Index kLeafSize = 4;
+/// Halving 2^32 triangles makes 30 levels; a query holds at most one node more than there are.
+constexpr std::size_t kDeepest = 128;
 
 bool line_hits_box(const Box& box, const Vec3& origin, const Vec3& direction) {
     double near = -std::numeric_limits<double>::infinity(), far = std::numeric_limits<double>::infinity();
@@ -98,7 +100,7 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) 
         Index node;
         double distance;
     };
-    std::array<Entry, 128> stack;  // NOLINT: only what was put in is read
+    std::array<Entry, kDeepest> stack;  // NOLINT: only what was put in is read
     std::size_t top = 0;
     stack[top++] = {0, nodes_[0].box.distance_squared_to(p)};
     while (top > 0) {
@@ -162,15 +164,16 @@ std::vector<TriangleTree::RayHit> TriangleTree::line_hits(const Vec3& origin, co
 
 void TriangleTree::overlapping(const Box& box, const std::function<void(Index)>& visit) const {
     if (nodes_.empty()) return;
-    std::vector<Index> stack{0};
-    while (!stack.empty()) {
-        const Index at = stack.back();
+    std::array<Index, kDeepest> stack;  // NOLINT: only what was put in is read
+    std::size_t top = 0;
+    stack[top++] = 0;
+    while (top > 0) {
+        const Index at = stack[--top];
         const Node& node = nodes_[at];
-        stack.pop_back();
         if (!node.box.overlaps(box)) continue;
         if (node.count == 0) {
-            stack.push_back(node.first);
-            stack.push_back(at + 1);
+            stack[top++] = node.first;
+            stack[top++] = at + 1;
             continue;
         }
         for (Index i = node.first; i < node.first + node.count; ++i) {

@@ -17,7 +17,6 @@
 #include <optional>
 #include <set>
 
-#include "base/thread_limit.hpp"
 #include "geometry/distances.hpp"
 #include "surface/findings.hpp"
 
@@ -174,14 +173,13 @@ class DepthFinder {
   private:
     void probe(Index from, Index into, const std::vector<const Pair*>& pairs, Defect& worst) {
         if (!f_.health.shells[into].is_closed) return;
-        std::vector<Vec3> probes;
-        std::vector<bool> seen(f_.surface.points.size(), false);
+        std::vector<Index> corners_of_from;
         for (const Index t : members_[from])
-            for (const Index p : f_.surface.triangles[t])
-                if (!seen[p]) {
-                    seen[p] = true;
-                    probes.push_back(f_.surface.points[p]);
-                }
+            for (const Index p : f_.surface.triangles[t]) corners_of_from.push_back(p);
+        std::sort(corners_of_from.begin(), corners_of_from.end());
+        corners_of_from.erase(std::unique(corners_of_from.begin(), corners_of_from.end()), corners_of_from.end());
+        std::vector<Vec3> probes;
+        for (const Index p : corners_of_from) probes.push_back(f_.surface.points[p]);
         for (const Pair* pair : pairs)
             for (const Index t : {pair->s, pair->t})
                 if (f_.orientation.shell_of[t] == from) {
@@ -228,7 +226,6 @@ class DepthFinder {
 
 void find_contacts(Findings& f, const Context& context) {
     if (f.surface.triangles.empty()) return;
-    const ThreadLimit limit(context);
     const std::vector<Pair> pairs = ContactSearch(f, context).pairs();
     std::map<std::array<Index, 2>, std::vector<const Pair*>> between_shells;
     std::set<std::array<Index, 2>> overlapping;

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "base/thread_limit.hpp"
 #include "surface/findings.hpp"
 
 namespace anvilcast {

@@ -57,23 +57,28 @@ void measure_shells(Findings& f) {
 }
 
 /// A line from each shell's largest triangle: closed shells that it meets an odd number of times ahead are around it.
-void nest_shells(Findings& f, const TriangleTree& tree) {
+void nest_shells(Findings& f) {
     std::vector<Shell>& shells = f.health.shells;
     if (shells.size() < 2) return;
-    const std::size_t n = shells.size();
-    std::vector<Index> largest(n, kNone);
+    std::vector<Triangle> closed;
+    std::vector<Index> shell_of;
+    std::vector<Index> largest(shells.size(), kNone);
     for (Index t = 0; t < f.surface.triangles.size(); ++t) {
-        Index& best = largest[f.orientation.shell_of[t]];
-        if (best == kNone || f.area(t) > f.area(best)) best = t;
+        const Index shell = f.orientation.shell_of[t];
+        if (largest[shell] == kNone || f.area(t) > f.area(largest[shell])) largest[shell] = t;
+        if (!shells[shell].is_closed) continue;
+        closed.push_back(f.surface.triangles[t]);
+        shell_of.push_back(shell);
     }
+    const TriangleTree tree(f.surface.points, closed);
+    if (tree.empty()) return;
     const Vec3 direction = normalized(Vec3{0.3847, 0.5513, 0.7404});
-    for (Index i = 0; i < n; ++i) {
+    for (Index i = 0; i < shells.size(); ++i) {
         const Vec3 from = f.middle(largest[i]);
+        if (tree.bounds().distance_squared_to(from) > 0) continue;
         std::map<Index, int> met;
-        for (const auto& hit : tree.line_hits(from, direction)) {
-            const Index other = f.orientation.shell_of[hit.triangle];
-            if (hit.t > 0 && other != i && shells[other].is_closed) ++met[other];
-        }
+        for (const auto& hit : tree.line_hits(from, direction))
+            if (hit.t > 0 && shell_of[hit.triangle] != i) ++met[shell_of[hit.triangle]];
         for (const auto& [other, times] : met) {
             if (times % 2 == 0) continue;
             ++shells[i].depth;
@@ -92,7 +97,7 @@ void measure(Findings& f) {
     measure_zones(f);
     if (f.surface.triangles.empty()) return;
     measure_shells(f);
-    nest_shells(f, TriangleTree(f.surface.points, f.surface.triangles));
+    nest_shells(f);
 }
 
 }  // namespace anvilcast::health

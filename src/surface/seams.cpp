@@ -1,5 +1,8 @@
 // Rims, and among them cracks: free edges that run along each other within the tolerance.
 
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 
 #include "base/disjoint_sets.hpp"
@@ -28,19 +31,23 @@ bool is_flat(const Surface& s, const Rim& rim, double extent, double tolerance) 
 std::vector<double> crack_gaps(const Findings& f, const SeamSearch& search, DisjointSets& cracks) {
     const auto& free_edges = search.free_edges();
     std::vector<double> gap(free_edges.size(), -1);
-    for (Index e = 0; e < free_edges.size(); ++e) {
-        const Vec3 &a = f.surface.points[free_edges[e].from], &b = f.surface.points[free_edges[e].to];
-        double widest = 0;
-        std::array<Index, 3> partners{kNone, kNone, kNone};
-        for (std::size_t i = 0; i < 3 && widest >= 0; ++i) {
-            const auto foot = search.closest_beside(e, a + (b - a) * (0.25 * static_cast<double>(i + 1)), f.tolerance);
-            partners[i] = foot.edge;
-            widest = foot.edge == kNone ? -1 : std::max(widest, foot.distance);
+    std::vector<std::array<Index, 3>> partners(free_edges.size());
+    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(free_edges.size()), 256), [&](const auto& range) {
+        for (Index e = range.begin(); e < range.end(); ++e) {
+            const Vec3 &a = f.surface.points[free_edges[e].from], &b = f.surface.points[free_edges[e].to];
+            double widest = 0;
+            for (std::size_t i = 0; i < 3 && widest >= 0; ++i) {
+                const Vec3 place = a + (b - a) * (0.25 * static_cast<double>(i + 1));
+                const auto foot = search.closest_beside(e, place, f.tolerance);
+                partners[e][i] = foot.edge;
+                widest = foot.edge == kNone ? -1 : std::max(widest, foot.distance);
+            }
+            gap[e] = widest;
         }
-        gap[e] = widest;
-        if (widest < 0) continue;
-        for (const Index partner : partners) cracks.join(e, partner);
-    }
+    });
+    for (Index e = 0; e < free_edges.size(); ++e)
+        if (gap[e] >= 0)
+            for (const Index partner : partners[e]) cracks.join(e, partner);
     return gap;
 }
 
@@ -71,12 +78,17 @@ void find_cracks(Findings& f, const SeamSearch& search, const std::vector<double
 }
 
 void find_t_junctions(Findings& f, const SeamSearch& search) {
+    const auto& free_edges = search.free_edges();
+    std::vector<SeamSearch::Foot> feet(free_edges.size());
+    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(free_edges.size()), 256), [&](const auto& range) {
+        for (Index e = range.begin(); e < range.end(); ++e) feet[e] = search.closest_under(free_edges[e].from, f.tolerance);
+    });
     std::vector<bool> seen(f.surface.points.size(), false);
-    for (const auto& edge : search.free_edges()) {
-        if (seen[edge.from]) continue;
+    for (Index e = 0; e < free_edges.size(); ++e) {
+        const auto& edge = free_edges[e];
+        const auto& foot = feet[e];
+        if (foot.edge == kNone || seen[edge.from]) continue;
         seen[edge.from] = true;
-        const auto foot = search.closest_under(edge.from, f.tolerance);
-        if (foot.edge == kNone) continue;
         const auto& other = search.free_edges()[foot.edge];
         for (const Index p : {edge.from, other.from, other.to}) f.at_seam[p] = true;
         f.add(DefectKind::t_junction, {f.surface.points[edge.from], foot.distance, {edge.triangle, other.triangle}});
