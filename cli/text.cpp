@@ -59,7 +59,7 @@ std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, cons
 
 static std::string sized(const DefectInfo& info, double size, const LengthUnit& unit) {
     const std::string what = info.size;
-    if (what.empty()) return "";
+    if (what.empty() || (what == "depth" && size == 0)) return "";  // a depth of 0 is one that is not known
     return fmt::format("{} {}", what,
                        what == "area"     ? format_area(size, unit)
                        : what == "volume" ? format_volume(size, unit)

@@ -200,6 +200,9 @@ TEST_F(Tool, MendsAndMarksWhatItFinds) {
     o = run("inspect broken.ply --mend closed.stl --close-rims '150 mm'");
     EXPECT_NE(o.out.find("rims closed"), std::string::npos) << o.out;
 
+    // The same findings in the same order on any number of threads.
+    EXPECT_EQ(run("inspect broken.ply --json --threads 1").out, run("inspect broken.ply --json --threads 7").out);
+
     // A sound file comes out byte for byte, whoever wrote it.
     std::string bytes = content(directory / "pipe.stl");
     bytes.replace(0, 10, "other head");

@@ -1,0 +1,178 @@
+#include "pipeline/section.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace anvilcast {
+namespace {
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+    std::vector<std::size_t> row(b.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        std::size_t diagonal = row[0];
+        row[0] = i;
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            const std::size_t next = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1] ? 1 : 0)});
+            diagonal = std::exchange(row[j], next);
+        }
+    }
+    return row.back();
+}
+
+}  // namespace
+
+void Section::finish() const {
+    for (const auto& [key, node] : table_) {
+        const std::string_view name = key.str();
+        if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
+        const auto nearest = std::min_element(known_.begin(), known_.end(), [&](const auto& a, const auto& b) {
+            return edit_distance(name, a) < edit_distance(name, b);
+        });
+        const int line = static_cast<int>(key.source().begin.line);
+        if (nearest != known_.end() && edit_distance(name, *nearest) <= std::max<std::size_t>(2, name.size() / 3))
+            fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, *nearest));
+        fail(line, fmt::format("unknown key \"{}\" in {}; known are: {}", name, name_, fmt::join(known_, ", ")));
+    }
+}
+
+std::optional<std::string> Section::text(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_string()) wrong_type(*node, key, "a text in quotes");
+    std::string value = **node->as_string();
+    if (value.empty()) fail(line_of(*node), fmt::format("{} = \"\" is empty", path(key)));
+    return value;
+}
+
+std::string Section::required_text(const char* key, const char* example) {
+    auto value = text(key);
+    if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
+    return *value;
+}
+
+std::optional<double> Section::number(const char* key, double least, double most) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_number()) wrong_type(*node, key, "a number");
+    const double value = number_of(*node);
+    if (!(value >= least && value <= most))
+        fail(line_of(*node),
+             fmt::format("{} = {} is out of range; it must be from {} to {}", path(key), value, least, most));
+    return value;
+}
+
+std::optional<double> Section::length(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    return length_of(*node, key);
+}
+
+double Section::required_length(const char* key, const char* example) {
+    auto value = length(key);
+    if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
+    return *value;
+}
+
+std::optional<Vec3> Section::point(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    return point_of(*node, key);
+}
+
+Vec3 Section::required_point(const char* key) {
+    auto value = point(key);
+    if (!value) fail(fmt::format("{} is missing; write for example {} = [0, 0, 120]", path(key), key));
+    return *value;
+}
+
+std::optional<Box> Section::box(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->size() != 2) wrong_type(*node, key, "two opposite corners, [[x, y, z], [x, y, z]]");
+    Box out;
+    out.include(point_of((*list)[0], key));
+    out.include(point_of((*list)[1], key));
+    return out;
+}
+
+std::optional<double> Section::distance(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const double value = length_of(*node, key);
+    if (value < 0) fail(line_of(*node), fmt::format("{} must be 0 or a positive length", path(key)));
+    return value;
+}
+
+std::optional<bool> Section::truth(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_boolean()) wrong_type(*node, key, "true or false");
+    return **node->as_boolean();
+}
+
+std::optional<Vec3> Section::direction(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    Vec3 out;
+    if (list == nullptr || list->size() != 3) wrong_type(*node, key, "a direction, [x, y, z]");
+    for (int axis = 0; axis < 3; ++axis) {
+        const toml::node& number = (*list)[static_cast<std::size_t>(axis)];
+        if (!number.is_number()) wrong_type(*node, key, "a direction, [x, y, z], in bare numbers");
+        out[axis] = number_of(number);
+    }
+    if (!(length_squared(out) > 0) || !std::isfinite(length_squared(out)))
+        fail(line_of(*node), fmt::format("{} has no direction", path(key)));
+    return normalized(out);
+}
+
+Vec3 Section::required_direction(const char* key) {
+    auto value = direction(key);
+    if (!value) fail(fmt::format("{} is missing; write for example {} = [0, 0, 1]", path(key), key));
+    return *value;
+}
+
+std::optional<std::array<double, 2>> Section::area_range(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->size() != 2 || !(*list)[0].is_number() || !(*list)[1].is_number())
+        wrong_type(*node, key, "the least and the most in square units, e.g. [100, 250]");
+    const double square = unit_.metres * unit_.metres;
+    const std::array<double, 2> range{number_of((*list)[0]) * square, number_of((*list)[1]) * square};
+    if (!(range[0] >= 0 && range[0] <= range[1]))
+        fail(line_of(*node), fmt::format("{}: the first must not exceed the second", path(key)));
+    return range;
+}
+
+std::optional<Section> Section::table(const char* key, const char* example, const LengthUnit& unit) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_table()) wrong_type(*node, key, fmt::format("a table, e.g. {}", example).c_str());
+    return Section(*node->as_table(), path(key), file_, unit);
+}
+
+double Section::length_of(const toml::node& node, const char* key) const {
+    if (node.is_number()) {
+        const double value = number_of(node);
+        if (!std::isfinite(value)) fail(line_of(node), fmt::format("{} is not a finite number", path(key)));
+        return value * unit_.metres;
+    }
+    if (!node.is_string()) wrong_type(node, key, "a length: a number, or a text such as \"2.5 mm\"");
+    try {
+        return parse_length(**node.as_string(), unit_);
+    } catch (const InputError& e) {
+        fail(line_of(node), fmt::format("{}: {}", path(key), e.what()));
+    }
+}
+
+Vec3 Section::point_of(const toml::node& node, const char* key) const {
+    const toml::array* list = node.as_array();
+    if (list == nullptr || list->size() != 3) wrong_type(node, key, "a point, [x, y, z]");
+    return {length_of((*list)[0], key), length_of((*list)[1], key), length_of((*list)[2], key)};
+}
+
+}  // namespace anvilcast
