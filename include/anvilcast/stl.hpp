@@ -21,8 +21,10 @@ enum class StlFormat { ascii, binary };
 /// no finite number, nothing inside. Memory is bounded by the file's size, whatever it claims.
 ANVILCAST_API Surface read_stl(const std::filesystem::path& file, const LengthUnit& unit);
 
-/// The same from memory; `name` stands for the file in messages and zones.
-ANVILCAST_API Surface parse_stl(std::string_view content, const std::string& name, const LengthUnit& unit);
+/// The same from memory; `name` stands for the file in messages and zones. `triangles_dropped`: how many had two
+/// corners in one place.
+ANVILCAST_API Surface parse_stl(std::string_view content, const std::string& name, const LengthUnit& unit,
+                                std::size_t* triangles_dropped = nullptr);
 
 /// ASCII: one solid for each zone. Binary: one solid for all. The file appears whole or not at all.
 /// Throws FailureError when it cannot be written.

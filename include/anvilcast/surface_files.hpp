@@ -53,9 +53,12 @@ ANVILCAST_API bool is_cad_file(const std::filesystem::path& file);
 /// Was the library built with the CAD component?
 ANVILCAST_API bool can_read_cad();
 
-/// The same from memory; `name` stands for the file in messages and zones.
-ANVILCAST_API Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit);
-ANVILCAST_API Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit);
+/// The same from memory; `name` stands for the file in messages and zones. `triangles_dropped`: how many had two
+/// corners in one place.
+ANVILCAST_API Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit,
+                                std::size_t* triangles_dropped = nullptr);
+ANVILCAST_API Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit,
+                                std::size_t* triangles_dropped = nullptr);
 /// Unpacks gzip data. What unpacks to more than a hundred times its size is refused.
 ANVILCAST_API std::string gunzip(std::string_view packed, const std::string& name);
 

@@ -171,9 +171,11 @@ class ObjReader {
 
 }  // namespace
 
-Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit) {
+Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit,
+                  std::size_t* triangles_dropped) {
     Surface surface = ObjReader(content, name, unit).read();
-    io::finish(surface, name);
+    const std::size_t dropped = io::finish(surface, name);
+    if (triangles_dropped != nullptr) *triangles_dropped = dropped;
     return surface;
 }
 

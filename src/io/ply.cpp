@@ -291,9 +291,11 @@ class PlyReader {
 
 }  // namespace
 
-Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit) {
+Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit,
+                  std::size_t* triangles_dropped) {
     Surface surface = PlyReader(content, name, unit).read();
-    io::finish(surface, name);
+    const std::size_t dropped = io::finish(surface, name);
+    if (triangles_dropped != nullptr) *triangles_dropped = dropped;
     return surface;
 }
 

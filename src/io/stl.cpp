@@ -207,9 +207,11 @@ std::string stl_bytes(const Surface& surface, const LengthUnit& unit) {
     return bytes;
 }
 
-Surface parse_stl(std::string_view content, const std::string& name, const LengthUnit& unit) {
+Surface parse_stl(std::string_view content, const std::string& name, const LengthUnit& unit,
+                  std::size_t* triangles_dropped) {
     Surface surface = is_binary(content) ? parse_binary(content, name, unit) : AsciiReader(content, name, unit).read();
-    io::finish(surface, name);
+    const std::size_t dropped = io::finish(surface, name);
+    if (triangles_dropped != nullptr) *triangles_dropped = dropped;
     return surface;
 }
 

@@ -76,10 +76,17 @@ SurfaceFile read_triangles(const std::filesystem::path& file, Format format, con
         throw InputError(fmt::format("{}: its content is gzip-compressed; add .gz to its name", name));
     if (packed) content = gunzip(content, name);
     check_content(content, format, name);
-    out.surface = format == Format::stl   ? parse_stl(content, name, out.unit)
-                  : format == Format::obj ? parse_obj(content, name, out.unit)
-                                          : parse_ply(content, name, out.unit);
+    out.surface = format == Format::stl   ? parse_stl(content, name, out.unit, &out.triangles_dropped)
+                  : format == Format::obj ? parse_obj(content, name, out.unit, &out.triangles_dropped)
+                                          : parse_ply(content, name, out.unit, &out.triangles_dropped);
     return out;
+}
+
+SurfaceFile with_drops_told(SurfaceFile file, const std::string& name) {
+    if (file.triangles_dropped > 0)
+        file.warnings.push_back(
+            fmt::format("{}: {} triangle(s) with two corners in one place were dropped", name, file.triangles_dropped));
+    return file;
 }
 
 }  // namespace
@@ -99,13 +106,13 @@ SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOpt
             "{}: a surface is read from .stl, .obj or .ply (also .gz), .step, .stp, .iges, .igs or .brep, not "
             "from \"{}\"",
             file.string(), io::lower_ending(file.string())));
-    if (format < Format::step) return read_triangles(file, format, options);
+    if (format < Format::step) return with_drops_told(read_triangles(file, format, options), file.string());
     const std::string begin = io::read_file(file, 400);
     check_content(begin, format, file.string());
     if (format_by_content(begin) == Format::none)
         throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again",
                                      file.string(), name_of(format)));
-    return io::read_cad(file, options);
+    return with_drops_told(io::read_cad(file, options), file.string());
 }
 
 void write_surface(const std::filesystem::path& file, const Surface& surface, const LengthUnit& unit, bool ascii) {

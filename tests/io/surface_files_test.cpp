@@ -225,6 +225,23 @@ TEST_F(SurfaceFiles, NamesThatDoNotFitTheContentAreTold) {
     EXPECT_NE(told("box.ply", "box.xyz").find(".step"), std::string::npos);
 }
 
+TEST_F(SurfaceFiles, DroppedTrianglesAreTold) {
+    Surface s = kit::box({0, 0, 0}, {1, 1, 1});
+    s.triangles.push_back({0, 1, 1});
+    s.points.push_back({1, 0, 0});  // point 1 again
+    s.triangles.push_back({1, 2, 8});
+    s.zone_of.insert(s.zone_of.end(), {0, 0});
+    for (const char* name : {"a.stl", "a.obj", "a.ply"}) {
+        write_surface(directory / name, s, kMm);
+        const SurfaceFile file = read_surface(directory / name, {.unit = kMm});
+        EXPECT_EQ(file.triangles_dropped, 2U) << name;
+        ASSERT_EQ(file.warnings.size(), 1U) << name;
+        EXPECT_NE(file.warnings[0].find("2 triangle(s)"), std::string::npos);
+        EXPECT_EQ(file.surface.triangles.size(), 12U);
+        EXPECT_EQ(file.surface.points.size(), 8U);
+    }
+}
+
 TEST(SurfaceReaders, SurviveDamage) {
     // Bytes changed, dropped and doubled at random: a surface or an InputError, nothing else.
     const Surface ball = split_at_sharp_edges(kit::cylinder(1, 2, 12), 40);
