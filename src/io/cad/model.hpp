@@ -6,6 +6,7 @@
 
 #include <anvilcast/surface_files.hpp>
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -18,6 +19,7 @@ struct Body {
 
 /// What a reader brings: bodies, and a way to name a face ("" when it has no name of its own).
 struct Model {
+    std::shared_ptr<void> document;  ///< closed when the model goes
     std::vector<Body> bodies;
     std::function<std::string(const TopoDS_Face&)> name_of_face;
     LengthUnit unit;

@@ -149,6 +149,11 @@ std::function<std::string(const TopoDS_Face&)> face_names(const Handle(TDocStd_D
     };
 }
 
+/// The application keeps what it opened until that is closed.
+std::shared_ptr<void> closing(const Handle(TDocStd_Document) & document) {
+    return {nullptr, [document](void*) { XCAFApp_Application::GetApplication()->Close(document); }};
+}
+
 template <typename Reader>
 Handle(TDocStd_Document) transferred(Reader& reader, const std::string& name) {
     Handle(TDocStd_Document) document;
@@ -231,6 +236,7 @@ Model read_step(const std::string& file) {
     const Handle(TDocStd_Document) document = transferred(reader, file);
     const Handle(XSControl_TransferReader) transfer = reader.Reader().WS()->TransferReader();
     Model model;
+    model.document = closing(document);
     model.bodies = BodyCollector(XCAFDoc_DocumentTool::ShapeTool(document->Main())).collect();
     model.name_of_face = face_names(
         document, entity_names<StepShape_Face>(transfer->TransientProcess(), [](const auto& face) {
@@ -252,6 +258,7 @@ Model read_iges(const std::string& file) {
     const Handle(TDocStd_Document) document = transferred(reader, file);
     const Handle(XSControl_TransferReader) transfer = reader.WS()->TransferReader();
     Model model;
+    model.document = closing(document);
     model.bodies = BodyCollector(XCAFDoc_DocumentTool::ShapeTool(document->Main())).collect();
     model.name_of_face =
         face_names(document, entity_names<IGESData_IGESEntity>(transfer->TransientProcess(), [](const auto& entity) {
