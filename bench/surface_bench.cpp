@@ -25,7 +25,8 @@ Surface ring(int n) {
         for (int j = 0; j < n; ++j) {
             const double a = 2 * std::numbers::pi * i / n, b = 2 * std::numbers::pi * j / n;
             const double r = 0.3 + 0.02 * std::sin(9 * a) * std::cos(7 * b);
-            s.points.push_back({(1 + r * std::cos(b)) * std::cos(a), (1 + r * std::cos(b)) * std::sin(a), r * std::sin(b)});
+            s.points.push_back(
+                {(1 + r * std::cos(b)) * std::cos(a), (1 + r * std::cos(b)) * std::sin(a), r * std::sin(b)});
         }
     auto at = [n](int i, int j) { return static_cast<Index>((i % n) * n + j % n); };
     for (int i = 0; i < n; ++i)
@@ -38,8 +39,10 @@ Surface ring(int n) {
 }
 
 void rate(benchmark::State& state, std::size_t triangles, double bytes) {
-    state.counters["triangles/s"] = benchmark::Counter(static_cast<double>(triangles), benchmark::Counter::kIsIterationInvariantRate);
-    if (bytes > 0) state.counters["MB/s"] = benchmark::Counter(bytes * 1e-6, benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["triangles/s"] =
+        benchmark::Counter(static_cast<double>(triangles), benchmark::Counter::kIsIterationInvariantRate);
+    if (bytes > 0)
+        state.counters["MB/s"] = benchmark::Counter(bytes * 1e-6, benchmark::Counter::kIsIterationInvariantRate);
 }
 
 /// Reading, welding and the edges with their triangles: one thread.

@@ -81,7 +81,8 @@ void find_t_junctions(Findings& f, const SeamSearch& search) {
     const auto& free_edges = search.free_edges();
     std::vector<SeamSearch::Foot> feet(free_edges.size());
     tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(free_edges.size()), 256), [&](const auto& range) {
-        for (Index e = range.begin(); e < range.end(); ++e) feet[e] = search.closest_under(free_edges[e].from, f.tolerance);
+        for (Index e = range.begin(); e < range.end(); ++e)
+            feet[e] = search.closest_under(free_edges[e].from, f.tolerance);
     });
     std::vector<bool> seen(f.surface.points.size(), false);
     for (Index e = 0; e < free_edges.size(); ++e) {

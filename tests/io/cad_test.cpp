@@ -143,7 +143,9 @@ TEST_F(Cad, ReadsBrepAndIges) {
     const std::string whole = content(directory / "a.brep");
     for (std::size_t n = 100; n + 40 < whole.size(); n += whole.size() / 23) {
         put(directory / "cut.brep", whole.substr(0, n));
-        EXPECT_NE(kit::message_of<InputError>([&] { read_surface(directory / "cut.brep", {.unit = parse_length_unit("cm")}); }), "accepted")
+        EXPECT_NE(kit::message_of<InputError>(
+                      [&] { read_surface(directory / "cut.brep", {.unit = parse_length_unit("cm")}); }),
+                  "accepted")
             << n;
     }
     EXPECT_NEAR(examine(brep.surface).enclosed_volume, kPi * 0.2 * 0.2 * 0.6, 1e-3);
@@ -166,7 +168,8 @@ TEST_F(Cad, DamagedEntitiesAreToldNotTrusted) {
     const std::size_t at = broken.find("CARTESIAN_POINT");
     broken.replace(at, 15, "CARTESIAN_PAINT");
     put(directory / "broken.step", broken);
-    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(directory / "broken.step"); }).find("entity #"), std::string::npos);
+    EXPECT_NE(kit::message_of<InputError>([&] { read_surface(directory / "broken.step"); }).find("entity #"),
+              std::string::npos);
 }
 
 TEST_F(Cad, BadFilesAreTold) {

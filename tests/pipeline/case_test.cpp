@@ -117,7 +117,8 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
     EXPECT_NE(message_of(kGood + "\n[[opening]]\nname = \"in\"\nrole = \"outlet\"\nnear = [0, 0, 0]\n")
                   .find("two openings called"),
               std::string::npos);
-    EXPECT_NE(message_of(replaced(kGood, "unit = \"in\"", "unit = 1\"\xD2\x8C\"")).find("in the middle of a value"), std::string::npos);
+    EXPECT_NE(message_of(replaced(kGood, "unit = \"in\"", "unit = 1\"\xD2\x8C\"")).find("in the middle of a value"),
+              std::string::npos);
     EXPECT_NE(message_of(kGood + "\n[[zone]]\nname = \"lid\"\n").find("not which zones"), std::string::npos);
 }
 
