@@ -16,6 +16,15 @@ constexpr std::size_t kLargestRatio = 100;
 constexpr std::size_t kBlock = std::size_t{1} << 18;
 constexpr int kGzipWindow = 15 + 16;
 
+/// Hands the next piece of the data to the stream when it has none left; its counters hold 32 bits only.
+void feed(z_stream& stream, std::string_view data, std::size_t& given) {
+    if (stream.avail_in > 0 || given == data.size()) return;
+    const std::size_t n = std::min(data.size() - given, std::size_t{1} << 30);
+    stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(data.data() + given));
+    stream.avail_in = static_cast<uInt>(n);
+    given += n;
+}
+
 }  // namespace
 
 std::string gunzip(std::string_view packed, const std::string& name) {
@@ -27,12 +36,7 @@ std::string gunzip(std::string_view packed, const std::string& name) {
     std::size_t given = 0;
     int status = Z_OK;
     while (true) {
-        if (stream.avail_in == 0 && given < packed.size()) {
-            const std::size_t n = std::min(packed.size() - given, std::size_t{1} << 30);
-            stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(packed.data() + given));
-            stream.avail_in = static_cast<uInt>(n);
-            given += n;
-        }
+        feed(stream, packed, given);
         const std::size_t before = out.size();
         out.resize(before + kBlock);
         stream.next_out = reinterpret_cast<Bytef*>(out.data() + before);
@@ -61,12 +65,7 @@ std::string io::gzipped(std::string_view content) {
     std::size_t given = 0;
     int status = Z_OK;
     while (status != Z_STREAM_END) {
-        if (stream.avail_in == 0 && given < content.size()) {
-            const std::size_t n = std::min(content.size() - given, std::size_t{1} << 30);
-            stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(content.data() + given));
-            stream.avail_in = static_cast<uInt>(n);
-            given += n;
-        }
+        feed(stream, content, given);
         const std::size_t before = out.size();
         out.resize(before + kBlock);
         stream.next_out = reinterpret_cast<Bytef*>(out.data() + before);

@@ -126,8 +126,6 @@ class Assembler {
         }
         for (int i = 1; i <= n; ++i)
             number[static_cast<std::size_t>(polygon->Node(i))] = points[static_cast<std::size_t>(i - 1)];
-        auto& count = faces_of_edge_[edges_.FindIndex(edge)];
-        ++count;
         if (BRep_Tool::IsClosed(edge, mesh, location)) seams_.insert(edges_.FindIndex(edge));
     }
 
@@ -161,7 +159,6 @@ class Assembler {
     TopTools_IndexedMapOfShape edges_, vertices_, of_solids_;
     std::map<int, std::vector<Index>> points_of_edge_;
     std::map<int, Index> point_of_vertex_;
-    std::map<int, int> faces_of_edge_;
     std::set<int> seams_;
     int faces_without_triangles_ = 0;
 };
