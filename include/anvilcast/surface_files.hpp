@@ -49,7 +49,6 @@ ANVILCAST_API SurfaceFile read_surface(const std::filesystem::path& file, const 
 ANVILCAST_API bool is_surface_file(const std::filesystem::path& file);
 /// Does a file of this name say its unit itself?
 ANVILCAST_API bool states_unit(const std::filesystem::path& file);
-ANVILCAST_API bool is_cad_file(const std::filesystem::path& file);
 /// Was the library built with the CAD component?
 ANVILCAST_API bool can_read_cad();
 

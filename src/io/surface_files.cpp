@@ -93,8 +93,6 @@ SurfaceFile with_drops_told(SurfaceFile file, const std::string& name) {
 
 bool is_surface_file(const std::filesystem::path& file) { return format_of(file) != Format::none; }
 
-bool is_cad_file(const std::filesystem::path& file) { return format_of(file) >= Format::step; }
-
 bool states_unit(const std::filesystem::path& file) {
     return format_of(file) == Format::step || format_of(file) == Format::iges;
 }
