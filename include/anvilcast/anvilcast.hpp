@@ -3,6 +3,7 @@
 
 #include <anvilcast/case.hpp>
 #include <anvilcast/context.hpp>
+#include <anvilcast/cut.hpp>
 #include <anvilcast/delaunay.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
