@@ -43,7 +43,7 @@ struct CutCount {
 };
 /// One exact cut of all triangles; nothing happens when none meet. Triangles that meet and are in one plane but for
 /// `grain` (metres) are put into one plane first.
-CutCount cut_once(Complex& complex, double grain, const Context& context);
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context);
 
 /// Puts triangles that meet (pairs) and differ from one plane by at most `grain` into one, exactly. Tells whether a
 /// corner moved.

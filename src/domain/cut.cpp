@@ -87,8 +87,8 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
     for (int pass = 0;; ++pass) {
         // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
         // together. The grain grows from pass to pass.
-        const double grain = ulp * std::ldexp(4.0, 2 * pass);
-        const CutCount count = cut_once(complex, grain, context);
+        const double grain = ulp * std::ldexp(4.0, 3 * pass);
+        const CutCount count = cut_once(complex, normals, grain, context);
         if (pass == 0) out.pairs_cut = count.pairs;
         out.points_added += count.points;
         const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),
@@ -96,7 +96,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         if (count.pairs == 0 && !is_exact) break;
         if (pass == kMostPasses) report_unrest(complex);
         round_points(complex);
-        tidy(complex, normals, pass == 0 ? 0 : grain);
+        tidy(complex, normals, grain);
     }
     return finished(complex, surface, std::move(out));
 }

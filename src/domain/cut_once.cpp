@@ -89,9 +89,12 @@ class Cutter {
   public:
     Cutter(Complex& complex, const Context& context) : complex_(complex), context_(context), table_(complex.points) {}
 
-    CutCount cut(double grain) {
+    CutCount cut(const std::vector<Vec3>& normals, double grain) {
         find_meetings();
-        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) find_meetings();
+        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) {
+            tidy(complex_, normals);
+            find_meetings();
+        }
         if (meetings_.empty()) return {};
         const std::size_t n_points = complex_.points.size();
         know_points();
@@ -351,8 +354,8 @@ class Cutter {
 
 }  // namespace
 
-CutCount cut_once(Complex& complex, double grain, const Context& context) {
-    return Cutter(complex, context).cut(grain);
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context) {
+    return Cutter(complex, context).cut(normals, grain);
 }
 
 }  // namespace anvilcast::domain

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 
 namespace anvilcast::robust {
@@ -256,6 +257,39 @@ ExactPoint foot_on_plane(const ExactPoint& p, const ExactPoint& a, const ExactPo
     const Homogeneous from = p.exact();
     return point_along(from, {plane.x, plane.y, plane.z}, -plane.at(from),
                        (plane.x * plane.x + plane.y * plane.y + plane.z * plane.z) * from.w);
+}
+
+ExactPoint onto_planes(const ExactPoint& p, std::span<const std::array<const ExactPoint*, 3>> planes) {
+    // Rows of nx x + ny y + nz z = d; Gaussian elimination with the steepest coordinate first.
+    std::vector<std::array<mpq_class, 4>> rows;
+    for (const auto& t : planes) {
+        const PlaneEquation e = plane_of(t[0]->exact(), t[1]->exact(), t[2]->exact());
+        rows.push_back({e.x, e.y, e.z, e.offset});
+    }
+    const Homogeneous h = p.exact();
+    std::array<mpq_class, 3> place{mpq_class(h.x, h.w), mpq_class(h.y, h.w), mpq_class(h.z, h.w)};
+    for (mpq_class& c : place) c.canonicalize();
+    std::vector<std::size_t> solved;
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+        std::size_t steepest = 3;
+        for (std::size_t k = 0; k < 3; ++k)
+            if (rows[r][k] != 0 && (steepest == 3 || abs(rows[r][k]) > abs(rows[r][steepest]))) steepest = k;
+        if (steepest == 3) return p;
+        solved.push_back(steepest);
+        for (std::size_t other = r + 1; other < rows.size(); ++other) {
+            const mpq_class factor = rows[other][steepest] / rows[r][steepest];
+            for (std::size_t k = 0; k < 4; ++k) rows[other][k] -= factor * rows[r][k];
+        }
+    }
+    for (std::size_t r = rows.size(); r-- > 0;) {
+        mpq_class rest = rows[r][3];
+        for (std::size_t k = 0; k < 3; ++k)
+            if (k != solved[r]) rest -= rows[r][k] * place[k];
+        place[solved[r]] = rest / rows[r][solved[r]];
+    }
+    const mpz_class w = lcm(lcm(place[0].get_den(), place[1].get_den()), place[2].get_den());
+    auto over_w = [&w](const mpq_class& q) { return mpz_class(q.get_num() * (w / q.get_den())); };
+    return ExactPoint({over_w(place[0]), over_w(place[1]), over_w(place[2]), w});
 }
 
 ExactPoint foot_on_line(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b) {

@@ -13,6 +13,7 @@
 #include <gmpxx.h>
 
 #include <memory>
+#include <span>
 
 namespace anvilcast::robust {
 
@@ -61,6 +62,9 @@ ExactPoint line_meets_plane(const ExactPoint& p, const ExactPoint& q, const Exac
                             const ExactPoint& c);
 /// Where the lines pq and ab, in one plane, meet; they must not be parallel seen along `axis`.
 ExactPoint lines_meet(const ExactPoint& p, const ExactPoint& q, const ExactPoint& a, const ExactPoint& b, int axis);
+/// p put onto one, two or three planes, each given by three points of it. As few coordinates change as there are planes,
+/// those that the planes are steepest in: that keeps the numbers short. p itself when the planes are parallel.
+ExactPoint onto_planes(const ExactPoint& p, std::span<const std::array<const ExactPoint*, 3>> planes);
 /// The point of the plane abc, or of the line ab, that is closest to p.
 ExactPoint foot_on_plane(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b, const ExactPoint& c);
 ExactPoint foot_on_line(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b);
