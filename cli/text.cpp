@@ -196,13 +196,20 @@ std::string mend_text(const MendResult& mended, const std::string& file, const L
     return text + fmt::format("  written to {}\n\n", file);
 }
 
+/// A few names, and how many more.
+static std::string names_text(const std::vector<std::string>& names) {
+    constexpr std::size_t kMost = 4;
+    std::string text;
+    for (std::size_t k = 0; k < std::min(kMost, names.size()); ++k) text += (k > 0 ? ", " : "") + names[k];
+    return names.size() > kMost ? fmt::format("{} and {} more", text, names.size() - kMost) : text;
+}
+
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {
     std::string text =
         fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");
     if (openings.empty())
         return text +
-               "  An opening is an inner rim of a flat end face of a thick-walled body, or a flat free rim of a skin. "
-               "None separates\n"
+               "  An opening is the rim of a bore through a wall, or a free rim of a skin. None separates\n"
                "  an inside from the outside here. `anvilcast inspect` tells whether the surface is closed and in one "
                "piece.\n";
     for (std::size_t i = 0; i < openings.size(); ++i) {
@@ -213,6 +220,9 @@ std::string openings_text(const std::vector<Opening>& openings, const std::strin
             "{:.2f}]{}\n",
             i + 1, at.x, at.y, at.z, format_area(o.area, unit), format_length(o.hydraulic_diameter(), unit),
             o.facing.x + 0.0, o.facing.y + 0.0, o.facing.z + 0.0, o.is_free_rim ? "  (free rim)" : "");
+        if (o.is_ring) text += "     something passes through it: a ring is left\n";
+        if (!o.is_flat) text += "     its rim is not flat\n";
+        if (!o.rim_zones.empty()) text += fmt::format("     rim at {}\n", fmt::join(o.rim_zones, ", "));
     }
     text += "\nFor the case file (give each its name and role):\n";
     for (std::size_t i = 0; i < openings.size(); ++i)
@@ -279,6 +289,17 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         fmt::format("  cells     {} tetrahedra, {} points\n", grouped(r.mesh.n_cells()), grouped(r.mesh.points.size()));
     text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
                         place(r.largest_deviation_at, unit));
+    if (r.surround)
+        text += fmt::format("  surround  the body is {} long, its frontal area {} blocks {:.2f} % of the section\n",
+                            format_length(r.surround->body_length, unit), format_area(r.surround->frontal_area, unit),
+                            100 * r.surround->blockage());
+    if (r.corners_joined > 0)
+        text += fmt::format("  joined    {} corners moved onto another part, by {} at most\n", r.corners_joined,
+                            format_length(r.largest_join, unit));
+    for (std::size_t k = 0; k < std::min<std::size_t>(r.left_out.size(), 5); ++k)
+        text += fmt::format("  left out  {} enclosed by {}, with the point {}\n", format_volume(r.left_out[k].volume, unit),
+                            names_text(r.left_out[k].zones), place(r.left_out[k].inside, unit));
+    if (r.left_out.size() > 5) text += fmt::format("            and {} more cells\n", r.left_out.size() - 5);
     if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
     if (r.fill.boundary_points_added > 0)
         text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);

@@ -3,7 +3,7 @@
 //
 //     make_dust_cyclone cyclone-shell.stl
 
-#include <anvilcast/domain.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/stl.hpp>
 
 #include <cmath>

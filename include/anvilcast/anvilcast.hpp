@@ -10,10 +10,13 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/health.hpp>
+#include <anvilcast/leaks.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/openings.hpp>
 #include <anvilcast/pipeline.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
@@ -21,6 +24,7 @@
 #include <anvilcast/surface.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/surface_mesh.hpp>
+#include <anvilcast/surround.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/units.hpp>

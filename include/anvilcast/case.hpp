@@ -4,12 +4,14 @@
 //     BuildResult result = build(c, context);       // <anvilcast/pipeline.hpp>
 #pragma once
 
+#include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface.hpp>
+#include <anvilcast/surround.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
@@ -20,6 +22,7 @@
 namespace anvilcast {
 
 struct PartSpec {
+    std::string name;                ///< of the file, without its endings, unless given
     std::filesystem::path file;      ///< absolute, or relative to the current directory
     std::optional<LengthUnit> unit;  ///< left out where the file says it
     /// Degrees. Left out: kDefaultSplitAngle for a part that comes as one zone, else its zones are taken as they are.
@@ -30,17 +33,21 @@ struct PartSpec {
     static constexpr double kDefaultSplitAngle = 40;
 };
 
+/// Which openings to close: the one near a place, the one whose rim touches a zone, or all of either (then the name's
+/// star stands for a number, from the largest on).
 struct OpeningSpec {
     std::string name;
     Role role = Role::inlet;
-    Vec3 near;
+    std::optional<Vec3> near;
+    std::string rim;  ///< pattern of zone names
+    bool all = false;
+    double distance = 0;  ///< the patch is moved outwards by a duct, or inwards when negative; metres
     int line = 0;
 };
 
-struct RegionSpec {
-    std::string name = "fluid";
-    RegionKind kind = RegionKind::fluid;
-    Vec3 inside;
+struct SurroundSpec {
+    SurroundOptions options;
+    int line = 0;
 };
 
 struct Case {
@@ -52,7 +59,10 @@ struct Case {
     MendOptions mend;
     std::vector<ZoneRule> zones;
     std::vector<OpeningSpec> openings;
-    RegionSpec region;
+    std::optional<SurroundSpec> surround;
+    std::vector<RegionRequest> regions;
+    double join = 0;  ///< parts within this distance are joined, metres
+    bool drop_leftovers = false;
     SizeOptions sizing;
     QualityLimits limits;
     bool write_vtu = false;

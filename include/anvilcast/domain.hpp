@@ -1,56 +1,24 @@
-// From closed bodies to the volume that the flow fills.
+// From closed parts to the volumes to be meshed: fluids and solids, with the surfaces between them.
 //
-//     Surface body = split_at_sharp_edges(read_stl("body.stl", mm), 40);
-//     std::vector<Opening> openings = find_openings(body);
-//     openings[0].zone = {"gas-in", Role::inlet};  // and so on
-//     Domain domain = extract_region(body, openings, {0, 0, 0.4}, mm);
+//     Space space = divide_space(parts);                    // cut, and every enclosed cell found
+//     for (const SpaceCell& cell : space.cells) print(cell.volume, cell.inside);
+//     Domain domain = choose_regions(space, {{.name = "air", .inside = Vec3{0, 0, 0.4}},
+//                                            {.name = "fin", .kind = RegionKind::solid, .solid_of = "fin"}}, mm);
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <anvilcast/cut.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/openings.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/volume_mesh.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
 namespace anvilcast {
-
-/// A rim through which the inside of a body is reached, and the flat patch that would close it.
-struct Opening {
-    std::vector<Index> rim;       ///< points of the surface, in order; the patch is on their left
-    std::vector<Triangle> patch;  ///< closes the rim; normals point out of the body
-    Vec3 center;                  ///< area centroid of the patch
-    Vec3 facing;                  ///< unit normal, pointing out
-    double area = 0;
-    double perimeter = 0;
-    Zone zone;                 ///< of the patch; empty until named
-    bool is_free_rim = false;  ///< rim of a skin without thickness, not of an end face
-
-    double hydraulic_diameter() const { return perimeter > 0 ? 4 * area / perimeter : 0; }
-};
-
-/// The rims whose closing separates an inside from the outside: inner rims of flat end faces of thick-walled
-/// bodies, and nearly flat free rims of skins. A rim inside the body (the lower end of a pipe that reaches in)
-/// is not one, nor is one whose patch would cut through the body. Sorted by area, largest first.
-/// `flatness`: largest distance of a
-/// rim's points from its plane, relative to the rim's size.
-ANVILCAST_API std::vector<Opening> find_openings(const Surface& surface, double flatness = 0.01);
-
-/// The centre of an opening in the given unit, rounded to what is far below its size: for people to read and paste.
-ANVILCAST_API Vec3 rounded_place(const Opening& opening, const LengthUnit& unit);
-
-/// The opening that `near` (metres) points at: the one whose patch is closest, if it is clearly closer than the
-/// second and no farther than two of its own diameters. Throws GeometryError that lists the candidates otherwise.
-ANVILCAST_API std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near, const LengthUnit& unit);
-
-/// The surface with the patches added as zones of their own.
-ANVILCAST_API Surface close_openings(const Surface& surface, const std::vector<Opening>& openings);
-
-/// The closed triangulation of a simple polygon, given by its corners in order; O(n^2). Orientation of the triangles
-/// is that of the polygon. Throws GeometryError when the polygon crosses itself.
-ANVILCAST_API std::vector<Triangle> triangulate_polygon(const std::vector<Vec2>& corners);
 
 /// The regions that a set of triangles divides space into. Triangles need not form manifolds; they must not
 /// cross each other.
@@ -69,19 +37,86 @@ ANVILCAST_API Regions find_regions(const Surface& surface);
 ANVILCAST_API std::optional<Index> region_at(const Surface& surface, const TriangleTree& tree, const Regions& regions,
                                              const Vec3& point);
 
-/// The boundary of one region, triangles turned so that their normals point out of it. A triangle with the region
-/// on both sides (baffle) is there once, with is_baffle set.
-struct Domain {
-    Surface boundary;
-    std::vector<bool> is_baffle;
+/// A cell of the complex: a candidate for a region.
+struct SpaceCell {
+    double volume = 0;  ///< m^3; infinite for the outside
+    Box bounds;
+    Vec3 inside;                        ///< a point in it, well off its walls
+    std::vector<std::string> zones;     ///< that bound it
+    std::vector<std::string> inside_of; ///< parts whose material it belongs to
+    bool touches_opening = false;
+};
+
+/// Parts, closing patches and surround as one conformal complex, and what it divides space into.
+struct Space {
+    CutSurface complex;
+    Regions regions;
+    std::vector<SpaceCell> cells;    ///< by region number; the first is the outside
+    std::vector<std::string> parts;  ///< names
+    std::vector<bool> part_is_closed;
+    std::vector<std::string> part_of;  ///< of each input triangle; empty for openings and surround
+    std::vector<bool> is_opening;      ///< of each input triangle
+};
+
+struct SpaceOptions {
+    double join = 0;                  ///< see CutOptions
+    std::vector<std::string> part_of;  ///< of each triangle; left out: the part of its zone
+    const Surface* surround = nullptr;
+};
+
+/// Cuts everything into one complex and finds its cells. Pieces of closing patches that lie in the material of a part
+/// (the inside of a shaft that goes through an opening) are taken out.
+ANVILCAST_API Space divide_space(const Surface& parts, const std::vector<Opening>& openings = {},
+                                 const SpaceOptions& options = {}, const Context& context = {});
+
+/// Which cell is to be a region: the one with the point `inside`, those in the material of a part, or the one round the
+/// bodies in a surround.
+struct RegionRequest {
+    std::string name = "fluid";
+    RegionKind kind = RegionKind::fluid;
+    std::optional<Vec3> inside = {};
+    std::string solid_of = {};   ///< a part
+    bool is_around = false;      ///< the cell behind the surround's faces, outside of all bodies
+};
+
+struct DomainRegion {
+    std::string name;
+    RegionKind kind = RegionKind::fluid;
     double volume = 0;
     Vec3 inside;  ///< a point in it
 };
 
-/// Picks the region that holds `inside`. Throws GeometryError that says what is wrong when the point is on a surface,
-/// outside of everything, in a region that reaches the outside (naming the rims that it leaks through), or in the
-/// material of a body (a region that touches none of `openings` though there are some).
-/// `body` is the surface without patches, in which leaks are looked for.
+/// The surfaces that bound the chosen regions. Normals point out of the region behind; where two regions meet, that is
+/// the one with the lower number, and the zone's role is interface.
+struct Domain {
+    Surface boundary;
+    /// For each triangle the region in front, kNone where there is none, and behind. The same one twice: a baffle.
+    std::vector<std::array<Index, 2>> sides;
+    std::vector<DomainRegion> regions;
+    double volume = 0;  ///< of all regions
+
+    struct Leftover {
+        std::string zone, region;
+        double area = 0;
+        Vec3 at;
+    };
+    std::vector<Leftover> leftovers;  ///< surface within a region that bounds nothing, and whose role is not baffle
+    std::vector<SpaceCell> left_out;  ///< cells that no region asked for
+
+    bool is_baffle(Index t) const { return sides[t][0] == sides[t][1]; }
+};
+
+struct ChooseOptions {
+    bool drop_leftovers = false;  ///< take them away; otherwise they stay as walls with two sides
+};
+
+/// Throws LeakError when a cell that was asked for reaches the outside; GeometryError that says what is wrong when a
+/// point is on a surface, in the material of a body (a fluid that touches none of the openings though there are some),
+/// or in a cell that is taken already; InputError for a part that is not there or not closed.
+ANVILCAST_API Domain choose_regions(const Space& space, const std::vector<RegionRequest>& requests,
+                                    const LengthUnit& unit, const ChooseOptions& options = {});
+
+/// divide_space and choose_regions for one fluid.
 ANVILCAST_API Domain extract_region(const Surface& body, const std::vector<Opening>& closed_openings,
                                     const Vec3& inside, const LengthUnit& unit);
 

@@ -12,6 +12,8 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/surround.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -27,7 +29,13 @@ struct BuildResult {
     VolumeMesh mesh;
     QualityReport quality;
     Box bounds;                    ///< of the parts
-    double domain_volume = 0;      ///< of the region as the parts bound it
+    double domain_volume = 0;      ///< of the regions as the parts bound them
+    std::vector<DomainRegion> regions;            ///< as the parts bound them
+    std::vector<Domain::Leftover> leftovers;      ///< surface that bounds nothing
+    std::vector<SpaceCell> left_out;              ///< enclosed cells that no region asked for
+    std::size_t corners_joined = 0;               ///< moved onto another part
+    double largest_join = 0;                      ///< metres
+    std::optional<Surround> surround;             ///< its surface left out
     double largest_deviation = 0;  ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
     FillReport fill;
@@ -40,6 +48,7 @@ struct BuildResult {
 /// The parts of a case as one surface.
 struct LoadedParts {
     Surface surface;
+    std::vector<std::string> part_of;  ///< of each triangle
     std::vector<Mending> mendings;
     std::vector<std::string> warnings;
 };

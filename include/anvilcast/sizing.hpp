@@ -13,10 +13,17 @@
 
 namespace anvilcast {
 
+/// An edge length on the zones whose names match a pattern.
+struct ZoneSize {
+    std::vector<std::string> on;
+    double size = 0;  ///< metres
+};
+
 struct SizeOptions {
-    double surface = 0;   ///< edge length on every surface, metres; required
+    double surface = 0;   ///< edge length on every surface that no zone size is for, metres; required
     double largest = 0;   ///< edge length that is not exceeded inside, metres; 0: no limit
     double growth = 1.2;  ///< ratio of neighbouring sizes, above 1: h grows by at most growth - 1 per metre
+    std::vector<ZoneSize> on_zones = {};  ///< where several match, the smallest wins
 };
 
 /// Throws InputError that names the field that is out of range.
@@ -44,7 +51,8 @@ class ANVILCAST_API SizeField {
     double reach_ = 0;  // beyond this distance from the surface the largest size rules
 };
 
-/// The same size on all of the surface.
+/// The sizes of the zones on all of the surface; where zones meet, the smaller one, growing from there. Throws InputError
+/// when a pattern fits no zone.
 ANVILCAST_API SizeField make_size_field(const Surface& surface, const SizeOptions& options);
 
 /// Sizes taken from the edges of a surface that is meshed already (mean edge length at each point).

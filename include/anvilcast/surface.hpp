@@ -26,6 +26,8 @@ struct Zone {
     Role role = Role::wall;
     std::string part = {};       ///< the body or file it came with
     bool role_is_guess = false;  ///< the role was taken from the name, nobody set it
+    /// Of an interface: its name as seen from the region in front of it; `name` is what the one behind calls it.
+    std::string other_name = {};
 };
 
 /// An edge by its ends, lower number first.

@@ -17,10 +17,14 @@ struct SurfaceMeshOptions {
 };
 
 struct SurfaceMesh {
-    Surface surface;               ///< normals point out of the domain
-    std::vector<bool> is_baffle;   ///< for each triangle: the domain is on both sides
+    Surface surface;  ///< normals point out of the region behind
+    /// For each triangle the region in front, kNone where there is none, and behind; the same one twice: a baffle.
+    std::vector<std::array<Index, 2>> sides;
+    std::vector<Region> regions;
     double largest_deviation = 0;  ///< of triangle and edge middles from the original, metres
     Vec3 largest_deviation_at;
+
+    bool is_baffle(Index t) const { return sides[t][0] == sides[t][1]; }
 };
 
 /// Remeshes each smooth patch of the domain's boundary to the sizes asked for.

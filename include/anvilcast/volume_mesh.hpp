@@ -16,13 +16,17 @@ ANVILCAST_API const char* cell_type_name(CellType type);
 
 enum class RegionKind : unsigned char { fluid, solid, void_ };
 ANVILCAST_API const char* region_kind_name(RegionKind kind);
+/// The kind of that name. Throws InputError that lists the names otherwise.
+ANVILCAST_API RegionKind parse_region_kind(const std::string& name);
 
-/// A named run of boundary faces.
+/// A named run of faces: of the boundary, or, when the role is interface, of the faces between two regions.
 struct BoundaryZone {
     std::string name;
     Role role = Role::wall;
     std::size_t first_face = 0;
     std::size_t n_faces = 0;
+    /// Of an interface: its name as seen from the region with the higher number; `name` is the other one's.
+    std::string other_name = {};
 };
 
 struct Region {
@@ -31,7 +35,8 @@ struct Region {
 };
 
 /// Cells and faces over shared points.
-/// Faces: those between two cells come first, then the boundary, zone after zone. A face's points turn
+/// Faces: those between two cells come first, the ones between regions last among them, interface after interface; then
+/// the boundary, zone after zone. A face's points turn
 /// counter-clockwise seen from outside of its owner, so its normal points from owner to neighbour; the owner of an
 /// inner face is the cell with the lower number.
 /// Cells: the corners of the standard types in the order of the CGNS standard (a tetrahedron's fourth corner is on the
@@ -55,6 +60,12 @@ struct VolumeMesh {
     std::size_t n_cells() const { return cell_types.size(); }
     std::size_t n_faces() const { return owner.size(); }
     std::size_t n_inner_faces() const { return neighbour.size(); }
+    /// The faces in no zone: those between two cells of one region. They come first.
+    std::size_t n_plain_faces() const {
+        std::size_t n = n_faces();
+        for (const BoundaryZone& zone : zones) n -= std::min(n, zone.n_faces);
+        return n;
+    }
     std::span<const Index> face(std::size_t f) const {
         return {face_points.data() + face_offsets[f], face_offsets[f + 1] - face_offsets[f]};
     }
@@ -78,9 +89,9 @@ struct CellsAndBoundary {
 };
 
 /// Finds the faces of the cells and joins the boundary's triangles to them. A boundary face that lies between two cells
-/// (a baffle) becomes two faces, one for each cell.
+/// (a baffle) becomes two faces, one for each cell; unless its zone's role is interface and the cells are of two regions.
 /// Throws InputError when a cell refers to a point that is not there, when more than two cells share a face, when an
-/// outer face is in no zone, or when a boundary face belongs to no cell. O(n log n).
+/// outer face or one between two regions is in no zone, or when a boundary face belongs to no cell. O(n log n).
 ANVILCAST_API VolumeMesh assemble_mesh(CellsAndBoundary&& cells);
 
 /// The corner numbers of each face of a standard cell, counter-clockwise seen from outside.

@@ -1,53 +1,67 @@
+// Openings are found by closing: every loop that could be a rim gets a patch, everything is cut into one complex, and
+// those patches of which a piece separates the outside from something enclosed are openings.
+
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/predicates.hpp>
-#include <anvilcast/triangle_intersection.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <set>
 
+#include "base/disjoint_sets.hpp"
+#include "domain/place_text.hpp"
+#include "surface/hole_patch.hpp"
 #include "surface/rims.hpp"
 
 namespace anvilcast {
 namespace {
 
-constexpr double kEndFaceAngle = 40;  // degrees between an end face and what surrounds it
+constexpr double kEndFaceAngle = 40;   // degrees between smooth surfaces
+constexpr std::size_t kMostBent = 400;  // points of a rim that is not flat; longer ones take too long to patch
 
 /// Twice the vector area of a loop: its direction is the normal of the plane that fits it best (Newell).
-Vec3 loop_normal(const std::vector<Vec3>& points, const std::vector<Index>& loop) {
+Vec3 loop_normal(const std::vector<Vec3>& loop) {
     Vec3 sum;
-    for (std::size_t i = 1; i + 1 < loop.size(); ++i)
-        sum += cross(points[loop[i]] - points[loop[0]], points[loop[i + 1]] - points[loop[0]]);
+    for (std::size_t i = 1; i + 1 < loop.size(); ++i) sum += cross(loop[i] - loop[0], loop[i + 1] - loop[0]);
     return sum;
 }
 
-bool is_flat(const std::vector<Vec3>& points, const std::vector<Index>& loop, double flatness) {
-    const Vec3 normal = normalized(loop_normal(points, loop));
+std::vector<Vec3> places_of(const Surface& s, const std::vector<Index>& loop) {
+    std::vector<Vec3> places;
+    for (const Index p : loop) places.push_back(s.points[p]);
+    return places;
+}
+
+bool is_flat(const std::vector<Vec3>& loop, double flatness) {
+    const Vec3 normal = normalized(loop_normal(loop));
     Box box;
     Vec3 mean;
-    for (const Index p : loop) {
-        box.include(points[p]);
-        mean += points[p] / static_cast<double>(loop.size());
+    for (const Vec3& p : loop) {
+        box.include(p);
+        mean += p / static_cast<double>(loop.size());
     }
     return std::all_of(loop.begin(), loop.end(),
-                       [&](Index p) { return std::abs(dot(points[p] - mean, normal)) <= flatness * box.diagonal(); });
+                       [&](const Vec3& p) { return std::abs(dot(p - mean, normal)) <= flatness * box.diagonal(); });
 }
 
 /// Are all triangles of a zone within the flatness of one plane?
 bool zone_is_flat(const Surface& s, const std::vector<Index>& triangles, double flatness) {
-    Vec3 normal, mean;
+    Vec3 normal;
     Box box;
     for (const Index t : triangles) {
         normal += triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
         for (int k = 0; k < 3; ++k) box.include(s.corner(t, k));
     }
     normal = normalized(normal);
-    mean = s.corner(triangles.front(), 0);
+    const Vec3 origin = s.corner(triangles.front(), 0);
     for (const Index t : triangles)
         for (int k = 0; k < 3; ++k)
-            if (std::abs(dot(s.corner(t, k) - mean, normal)) > flatness * box.diagonal()) return false;
+            if (std::abs(dot(s.corner(t, k) - origin, normal)) > flatness * box.diagonal()) return false;
     return normal != Vec3{};
 }
 
@@ -62,126 +76,338 @@ bool edge_falls_away(const Surface& s, const SurfaceEdges& edges, Index triangle
     return orient3d(s.corner(triangle, 0), s.corner(triangle, 1), s.corner(triangle, 2), tip) < 0;
 }
 
-Opening opening_of(const Surface& s, std::vector<Index> rim) {
-    Opening opening;
-    const Vec3 normal = normalized(loop_normal(s.points, rim));
+struct Candidate {
+    std::vector<Index> loop;  // the patch is on its left
+    bool is_free_rim, is_flat;
+    Surface patch;
+};
+
+Surface flat_patch(const std::vector<Vec3>& rim) {
+    const Vec3 normal = normalized(loop_normal(rim));
     const Vec3 u = normalized(std::abs(normal.x) < 0.7 ? cross(normal, Vec3{1, 0, 0}) : cross(normal, Vec3{0, 1, 0}));
     const Vec3 v = cross(normal, u);
     std::vector<Vec2> flat;
-    for (const Index p : rim) {
-        const Vec3 r = s.points[p] - s.points[rim[0]];
-        flat.push_back({dot(r, u), dot(r, v)});
-    }
-    for (const Triangle& t : triangulate_polygon(flat)) {
-        opening.patch.push_back({rim[t[0]], rim[t[1]], rim[t[2]]});
-        const Vec3 &a = s.points[rim[t[0]]], &b = s.points[rim[t[1]]], &c = s.points[rim[t[2]]];
-        const double area = triangle_area(a, b, c);
-        opening.area += area;
-        opening.center += (a + b + c) * (area / 3);
-    }
-    opening.center = opening.center / opening.area;
-    opening.facing = normal;
-    for (std::size_t i = 0; i < rim.size(); ++i)
-        opening.perimeter += distance(s.points[rim[i]], s.points[rim[(i + 1) % rim.size()]]);
-    opening.rim = std::move(rim);
-    return opening;
+    for (const Vec3& p : rim) flat.push_back({dot(p - rim[0], u), dot(p - rim[0], v)});
+    Surface patch;
+    patch.points = rim;
+    patch.triangles = triangulate_polygon(flat);
+    return patch;
 }
 
-/// Does the patch cut through the body, rather than just close its rim?
-bool cuts_body(const Surface& s, const TriangleTree& tree, const Opening& opening) {
-    bool cuts = false;
-    for (const Triangle& t : opening.patch) {
-        Box box;
-        for (const Index p : t) box.include(s.points[p]);
-        tree.overlapping(box, [&](Index other) { cuts = cuts || triangles_conflict(s.points, t, s.triangles[other]); });
-        if (cuts) break;
+/// Over a rim that is not flat: of least bend, then of least area.
+Surface bent_patch(const Surface& s, const std::vector<Index>& loop) {
+    mending::Hole hole;
+    hole.rim = places_of(s, loop);
+    for (std::size_t i = 0; i < loop.size(); ++i) {
+        const Vec3 &a = hole.rim[i], &b = hole.rim[(i + 1) % loop.size()];
+        hole.scale.push_back(distance(a, b));
+        // No slope is to be gone on with: as if the surface came from the rim's middle.
+        hole.beyond.push_back(2 * midpoint(a, b) - hole.rim[(i + loop.size() / 2) % loop.size()]);
     }
-    return cuts;
+    hole.joined = [](Index, Index) { return false; };
+    const mending::Patch made = mending::minimal_patch(hole);
+    Surface patch;
+    patch.points = made.points;
+    patch.triangles = made.triangles;
+    return patch;
 }
 
-void add_if_closable(const Surface& s, const TriangleTree& tree, std::vector<Index> rim, bool is_free_rim,
-                     std::vector<Opening>& found) {
-    try {
-        Opening opening = opening_of(s, std::move(rim));
-        opening.is_free_rim = is_free_rim;
-        if (!cuts_body(s, tree, opening)) found.push_back(std::move(opening));
-    } catch (const GeometryError&) {
-        // A rim that crosses itself in its own plane cannot be closed by a flat patch: not a candidate.
-    }
-}
+class Search {
+  public:
+    Search(const Surface& surface, double flatness)
+        : named_(cut_at_intersections(surface).surface), flatness_(flatness), s_(smooth_pieces(named_)),
+          edges_(s_.triangles, s_.points.size()) {}
 
-void add_end_face_rims(const Surface& s, const SurfaceEdges& edges, const TriangleTree& tree, double flatness,
-                       std::vector<Opening>& found) {
-    std::vector<std::vector<Index>> triangles(s.zones.size());
-    for (Index t = 0; t < s.triangles.size(); ++t) triangles[s.zone_of[t]].push_back(t);
-    for (const std::vector<Index>& zone : triangles) {
-        if (zone.empty() || !zone_is_flat(s, zone, flatness)) continue;
-        std::vector<std::array<Index, 2>> border;
-        std::vector<std::array<Index, 2>> rising;  // border edges that do not fall away
-        for (const Index t : zone)
-            for (Index k = 0; k < 3; ++k) {
-                const Index e = edges.edge_of(t, k);
-                const bool inner = edges.n_uses(e) == 2 &&
-                                   s.zone_of[edges.begin(e)[0].triangle] == s.zone_of[edges.begin(e)[1].triangle];
-                if (inner) continue;
-                const std::array<Index, 2> directed{s.triangles[t][k], s.triangles[t][(k + 1) % 3]};
-                border.push_back(directed);
-                if (!edge_falls_away(s, edges, t, k)) rising.push_back(directed);
+    std::vector<Opening> find() {
+        add_bores();
+        for (const Rim& rim : find_rims(s_)) add(rim.points, true);
+        std::vector<Opening> openings;
+        for (const Candidate& c : candidates_) {
+            Opening o;
+            o.rim = places_of(s_, c.loop);
+            o.patch = c.patch;
+            o.patch.zone_of.assign(o.patch.triangles.size(), 0);
+            o.patch.zones = {{}};
+            o.is_free_rim = c.is_free_rim;
+            o.is_flat = c.is_flat;
+            openings.push_back(std::move(o));
+        }
+        return those_that_separate(std::move(openings));
+    }
+
+  private:
+    /// Faces are told by the edges between them, whatever the zones are.
+    static Surface smooth_pieces(Surface s) {
+        const Zone zone{"face"};
+        s.zones = {zone};
+        s.zone_of.assign(s.triangles.size(), 0);
+        return split_at_sharp_edges(s, kEndFaceAngle);
+    }
+
+    void add(const std::vector<Index>& loop, bool is_free_rim) {
+        std::vector<Index> key = loop;
+        std::sort(key.begin(), key.end());
+        if (loop.size() < 3 || !known_.insert(key).second) return;
+        Candidate c{loop, is_free_rim, is_flat(places_of(s_, loop), flatness_), {}};
+        try {
+            if (!c.is_flat && loop.size() > kMostBent) return;
+            c.patch = c.is_flat ? flat_patch(places_of(s_, loop)) : bent_patch(s_, loop);
+        } catch (const GeometryError&) {
+            return;  // A rim that crosses itself in its own plane cannot be closed.
+        }
+        if (!c.patch.triangles.empty()) candidates_.push_back(std::move(c));
+    }
+
+    /// Border loops of smooth faces whose edges all fall away: the ends of bores. The outer border of a flat face is
+    /// closed by the face itself.
+    void add_bores() {
+        std::vector<std::vector<Index>> faces(s_.zones.size());
+        for (Index t = 0; t < s_.triangles.size(); ++t) faces[s_.zone_of[t]].push_back(t);
+        std::vector<std::vector<Index>> loops;
+        for (const std::vector<Index>& face : faces) {
+            if (face.empty()) continue;
+            const bool flat = zone_is_flat(s_, face, flatness_);
+            std::vector<std::vector<Index>> own = border_loops(face);
+            const auto outer = std::max_element(own.begin(), own.end(), [&](const auto& a, const auto& b) {
+                return length_squared(loop_normal(places_of(s_, a))) < length_squared(loop_normal(places_of(s_, b)));
+            });
+            for (auto loop = own.begin(); loop != own.end(); ++loop) {
+                std::vector<Index> key = *loop;
+                std::sort(key.begin(), key.end());
+                if (flat && loop == outer)
+                    known_.insert(std::move(key));
+                else if (falls_away(*loop))
+                    loops.push_back({loop->rbegin(), loop->rend()});
             }
-        std::sort(rising.begin(), rising.end());
-        std::vector<std::vector<Index>> loops = chain_loops(std::move(border));
-        if (loops.size() < 2) continue;
-        const auto outer = std::max_element(loops.begin(), loops.end(), [&](const auto& a, const auto& b) {
-            return length_squared(loop_normal(s.points, a)) < length_squared(loop_normal(s.points, b));
-        });
-        for (auto loop = loops.begin(); loop != loops.end(); ++loop) {
-            if (loop == outer) continue;
-            bool falls_away = true;
-            for (std::size_t i = 0; i < loop->size(); ++i)
-                falls_away = falls_away &&
-                             !std::binary_search(rising.begin(), rising.end(),
-                                                 std::array<Index, 2>{(*loop)[i], (*loop)[(i + 1) % loop->size()]});
-            if (!falls_away) continue;
-            add_if_closable(s, tree, {loop->rbegin(), loop->rend()}, false, found);
+        }
+        for (const auto& loop : loops) add(loop, false);
+    }
+
+    std::vector<std::vector<Index>> border_loops(const std::vector<Index>& face) {
+        std::vector<std::array<Index, 2>> border;
+        rising_.clear();
+        for (const Index t : face)
+            for (Index k = 0; k < 3; ++k) {
+                const Index e = edges_.edge_of(t, k);
+                const bool inner = edges_.n_uses(e) == 2 &&
+                                   s_.zone_of[edges_.begin(e)[0].triangle] == s_.zone_of[edges_.begin(e)[1].triangle];
+                if (inner) continue;
+                border.push_back({s_.triangles[t][k], s_.triangles[t][(k + 1) % 3]});
+                if (!edge_falls_away(s_, edges_, t, k)) rising_.insert(border.back());
+            }
+        return chain_loops(std::move(border));
+    }
+    bool falls_away(const std::vector<Index>& loop) const {
+        for (std::size_t i = 0; i < loop.size(); ++i)
+            if (rising_.contains({loop[i], loop[(i + 1) % loop.size()]})) return false;
+        return true;
+    }
+
+    std::vector<Opening> those_that_separate(std::vector<Opening> openings) const {
+        const Space space = divide_space(named_, openings);
+        const Surface& c = space.complex.surface;
+        std::vector<std::size_t> last{named_.triangles.size()};
+        for (const Opening& o : openings) last.push_back(last.back() + o.patch.triangles.size());
+        std::vector<std::vector<Index>> pieces(openings.size());
+        for (Index t = 0; t < c.triangles.size(); ++t) {
+            const auto [front, behind] = space.regions.sides[t];
+            const Index origin = space.complex.origins_of(t)[0].triangle;
+            if (origin < last[0] || (front == Regions::kOutside) == (behind == Regions::kOutside)) continue;
+            pieces[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)].push_back(t);
+        }
+        std::vector<Opening> found;
+        for (std::size_t k = 0; k < openings.size(); ++k) {
+            if (pieces[k].empty()) continue;
+            measure(openings[k], c, pieces[k]);
+            if (space.regions.sides[pieces[k][0]][0] != Regions::kOutside) turn(openings[k]);
+            found.push_back(std::move(openings[k]));
+        }
+        name_rims(found);
+        std::stable_sort(found.begin(), found.end(), [](const Opening& a, const Opening& b) { return a.area > b.area; });
+        return found;
+    }
+
+    /// Normals are to point out.
+    static void turn(Opening& o) {
+        for (Triangle& t : o.patch.triangles) std::swap(t[1], t[2]);
+        std::reverse(o.rim.begin(), o.rim.end());
+        o.facing = -o.facing;
+    }
+
+    static void measure(Opening& o, const Surface& s, const std::vector<Index>& pieces) {
+        std::map<Edge, int> border;
+        Vec3 normal;
+        for (const Index t : pieces) {
+            const double area = triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+            o.area += area;
+            o.center += (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) * (area / 3);
+            normal += triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Index a = s.triangles[t][k], b = s.triangles[t][(k + 1) % 3];
+                ++border[{std::min(a, b), std::max(a, b)}];
+            }
+        }
+        o.center = o.center / o.area;
+        o.facing = normalized(normal);
+        std::vector<Edge> once;
+        for (const auto& [e, n] : border)
+            if (n == 1) {
+                once.push_back(e);
+                o.perimeter += distance(s.points[e[0]], s.points[e[1]]);
+            }
+        DisjointSets loops(s.points.size());
+        std::set<Index> roots;
+        for (const Edge& e : once) loops.join(e[0], e[1]);
+        for (const Edge& e : once) roots.insert(loops.find(e[0]));
+        o.is_ring = roots.size() > 1;
+    }
+
+    void name_rims(std::vector<Opening>& openings) const {
+        std::map<std::array<double, 3>, std::vector<std::size_t>> at;
+        for (std::size_t k = 0; k < openings.size(); ++k)
+            for (const Vec3& p : openings[k].rim) at[{p.x, p.y, p.z}].push_back(k);
+        for (Index t = 0; t < named_.triangles.size(); ++t) {
+            std::map<std::size_t, int> corners;
+            for (int k = 0; k < 3; ++k) {
+                const Vec3& p = named_.corner(t, k);
+                if (const auto it = at.find({p.x, p.y, p.z}); it != at.end())
+                    for (const std::size_t o : it->second) ++corners[o];
+            }
+            for (const auto& [o, n] : corners)
+                if (n >= 2) openings[o].rim_zones.push_back(named_.zones[named_.zone_of[t]].name);
+        }
+        for (Opening& o : openings) {
+            std::sort(o.rim_zones.begin(), o.rim_zones.end());
+            o.rim_zones.erase(std::unique(o.rim_zones.begin(), o.rim_zones.end()), o.rim_zones.end());
         }
     }
+
+    Surface named_;
+    double flatness_;
+    Surface s_;
+    SurfaceEdges edges_;
+    std::set<std::vector<Index>> known_;
+    std::set<std::array<Index, 2>> rising_;  // border edges of the face at hand that do not fall away
+    std::vector<Candidate> candidates_;
+};
+
+/// A straight duct from the rim to a flat end.
+Opening pushed_out(const Opening& opening, double distance) {
+    double reach = -Box::inf;
+    for (const Vec3& p : opening.rim) reach = std::max(reach, dot(p, opening.facing));
+    Opening out = opening;
+    std::vector<Vec3> end;
+    for (const Vec3& p : opening.rim) end.push_back(p + opening.facing * (reach + distance - dot(p, opening.facing)));
+    out.patch = flat_patch(end);
+    out.patch.zone_of.assign(out.patch.triangles.size(), 0);
+    out.patch.zones = {{}, {}};
+    const auto n = static_cast<Index>(end.size());
+    out.patch.points.insert(out.patch.points.end(), opening.rim.begin(), opening.rim.end());
+    for (Index i = 0; i < n; ++i) {
+        const Index j = (i + 1) % n;
+        out.patch.triangles.push_back({n + i, n + j, j});
+        out.patch.triangles.push_back({n + i, j, i});
+        out.patch.zone_of.insert(out.patch.zone_of.end(), 2, 1);
+    }
+    out.center = opening.center + opening.facing * (reach + distance - dot(opening.center, opening.facing));
+    return out;
+}
+
+/// A flat patch across the bore, `depth` inside. It reaches a little into the wall, so that the cut closes it tightly.
+Opening drawn_in(const Surface& surface, const Opening& opening, double depth) {
+    constexpr double kOverhang = 1e-3;  // of the opening's size
+    Box box;
+    for (const Vec3& p : opening.rim) box.include(p);
+    const double half = 2 * box.diagonal();
+    const Vec3 n = opening.facing;
+    const Vec3 u = normalized(std::abs(n.x) < 0.7 ? cross(n, Vec3{1, 0, 0}) : cross(n, Vec3{0, 1, 0})), v = cross(n, u);
+    const Vec3 middle = opening.center - n * depth;
+    Surface sheet;
+    sheet.points = {middle - u * half - v * half, middle + u * half - v * half, middle + u * half + v * half,
+                    middle - u * half + v * half};
+    sheet.triangles = {{0, 1, 2}, {0, 2, 3}};
+    sheet.zone_of = {0, 0};
+    sheet.zones = {{"sheet"}};
+    const CutSurface cut = cut_at_intersections(joined({surface, sheet}));
+    const Surface& c = cut.surface;
+    const SurfaceEdges edges(c.triangles, c.points.size());
+    auto is_sheet = [&](Index t) { return cut.origins_of(t)[0].triangle >= surface.triangles.size(); };
+    DisjointSets pieces(c.triangles.size());
+    std::set<Index> open;
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const auto* use = edges.begin(e);
+        if (edges.n_uses(e) == 2 && is_sheet(use[0].triangle) && is_sheet(use[1].triangle))
+            pieces.join(use[0].triangle, use[1].triangle);
+    }
+    for (std::size_t e = 0; e < edges.size(); ++e)
+        if (edges.n_uses(e) == 1 && is_sheet(edges.begin(e)->triangle)) open.insert(pieces.find(edges.begin(e)->triangle));
+    // The piece below the opening: closest to where its largest triangle comes down.
+    Index largest = 0;
+    for (Index t = 0; t < opening.patch.triangles.size(); ++t)
+        if (triangle_area(opening.patch.corner(t, 0), opening.patch.corner(t, 1), opening.patch.corner(t, 2)) >
+            triangle_area(opening.patch.corner(largest, 0), opening.patch.corner(largest, 1), opening.patch.corner(largest, 2)))
+            largest = t;
+    const Vec3 above = opening.is_ring ? (opening.patch.corner(largest, 0) + opening.patch.corner(largest, 1) + opening.patch.corner(largest, 2)) / 3.0 : opening.center;
+    const Vec3 below = above - n * (dot(above - middle, n));
+    Index chosen = kNone;
+    double nearest = Box::inf;
+    for (Index t = 0; t < c.triangles.size(); ++t) {
+        if (!is_sheet(t)) continue;
+        const double d = distance(below, closest_point_on_triangle(below, c.corner(t, 0), c.corner(t, 1), c.corner(t, 2)));
+        if (d < nearest) {
+            nearest = d;
+            chosen = pieces.find(t);
+        }
+    }
+    if (chosen == kNone || open.contains(chosen))
+        throw GeometryError(fmt::format("the opening cannot be closed {:.6g} m inside: there is no bore at that depth", depth));
+    Opening out = opening;
+    out.center = middle;
+    out.patch = {};
+    out.patch.zones = {{}};
+    out.patch.points = c.points;
+    const double overhang = kOverhang * box.diagonal();
+    for (Index t = 0; t < c.triangles.size(); ++t) {
+        if (!is_sheet(t) || pieces.find(t) != chosen) continue;
+        out.patch.triangles.push_back(c.triangles[t]);
+        for (Index k = 0; k < 3; ++k) {
+            const Index e = edges.edge_of(t, k);
+            const bool inner = edges.n_uses(e) == 2 && is_sheet(edges.begin(e)[0].triangle) && is_sheet(edges.begin(e)[1].triangle);
+            if (inner) continue;
+            const Index a = c.triangles[t][k], b = c.triangles[t][(k + 1) % 3];
+            const Vec3 along = normalized(c.points[b] - c.points[a]), outward = cross(along, normalized(triangle_normal(c.corner(t, 0), c.corner(t, 1), c.corner(t, 2))));
+            const auto first = static_cast<Index>(out.patch.points.size());
+            out.patch.points.push_back(c.points[a] + (outward - along) * overhang);
+            out.patch.points.push_back(c.points[b] + (outward + along) * overhang);
+            out.patch.triangles.push_back({a, first, first + 1});
+            out.patch.triangles.push_back({a, first + 1, b});
+        }
+    }
+    out.patch.zone_of.assign(out.patch.triangles.size(), 0);
+    drop_unused_points(out.patch);
+    return out;
 }
 
 }  // namespace
 
-std::vector<Opening> find_openings(const Surface& given, double flatness) {
-    // End faces are told from walls by the edges between them, whatever the zones are.
-    const Surface surface = split_at_sharp_edges(given, kEndFaceAngle);
-    const SurfaceEdges edges(surface.triangles, surface.points.size());
-    const TriangleTree tree(surface.points, surface.triangles);
-    std::vector<Opening> candidates;
-    add_end_face_rims(surface, edges, tree, flatness, candidates);
-    for (const Rim& rim : find_rims(surface))
-        if (rim.points.size() >= 3 && is_flat(surface.points, rim.points, flatness))
-            add_if_closable(surface, tree, rim.points, true, candidates);
+std::vector<Opening> find_openings(const Surface& surface, double flatness) { return Search(surface, flatness).find(); }
 
-    // Close all of them; the true openings are those between the outside and something enclosed.
-    const Regions regions = find_regions(close_openings(surface, candidates));
-    std::vector<Opening> openings;
-    std::size_t first = surface.triangles.size();
-    for (Opening& opening : candidates) {
-        const auto [in_front, behind] = regions.sides[first];
-        first += opening.patch.size();
-        if ((in_front == Regions::kOutside) != (behind == Regions::kOutside)) openings.push_back(std::move(opening));
-    }
-    std::stable_sort(openings.begin(), openings.end(),
-                     [](const Opening& a, const Opening& b) { return a.area > b.area; });
-    return openings;
+Opening moved(const Surface& surface, const Opening& opening, double distance) {
+    if (distance == 0) return opening;
+    return distance > 0 ? pushed_out(opening, distance) : drawn_in(surface, opening, -distance);
 }
 
 Surface close_openings(const Surface& surface, const std::vector<Opening>& openings) {
-    Surface closed = surface;
+    std::vector<Surface> all{surface};
     for (const Opening& opening : openings) {
-        const auto zone = static_cast<Index>(closed.zones.size());
-        closed.zones.push_back(opening.zone);
-        closed.triangles.insert(closed.triangles.end(), opening.patch.begin(), opening.patch.end());
-        closed.zone_of.insert(closed.zone_of.end(), opening.patch.size(), zone);
+        Surface patch = opening.patch;
+        patch.zones[0] = opening.zone;
+        if (patch.zones.size() > 1) patch.zones[1] = {opening.zone.name + "-duct", Role::wall};
+        all.push_back(std::move(patch));
     }
+    if (openings.empty()) return surface;
+    Surface closed = joined(all);
+    weld(closed);
     return closed;
 }
 
@@ -192,9 +418,7 @@ Vec3 rounded_place(const Opening& opening, const LengthUnit& unit) {
 }
 
 std::size_t pick_opening(const std::vector<Opening>& openings, const Vec3& near, const LengthUnit& unit) {
-    auto place = [&unit](const Vec3& p) {
-        return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", p.x / unit.metres, p.y / unit.metres, p.z / unit.metres);
-    };
+    auto place = [&unit](const Vec3& p) { return domain::numbers_text(p, unit); };
     std::string list;
     for (const Opening& o : openings)
         list += fmt::format("\n  near = {}  # diameter {}", place(rounded_place(o, unit) * unit.metres),

@@ -285,26 +285,4 @@ std::vector<Triangle> PlanarDivision::triangles() const {
     return out;
 }
 
-std::vector<Triangle> PlanarDivision::enclosed_triangles() const {
-    std::vector<bool> seen(cells_.size(), false);
-    std::vector<Index> level, beyond;  // cells to go on from; cells behind segments
-    for (Index c = 0; c < cells_.size(); ++c)
-        if (std::any_of(cells_[c].v.begin(), cells_[c].v.end(), [](Index v) { return v < 3; })) level.push_back(c);
-    std::vector<Triangle> out;
-    for (bool is_enclosed = false; !level.empty(); is_enclosed = !is_enclosed) {
-        beyond.clear();
-        while (!level.empty()) {
-            const Index c = level.back();
-            level.pop_back();
-            if (seen[c]) continue;
-            seen[c] = true;
-            if (is_enclosed) out.push_back(cells_[c].v);
-            for (std::size_t k = 0; k < 3; ++k)
-                if (cells_[c].n[k] != kNone) (cells_[c].fixed[k] ? beyond : level).push_back(cells_[c].n[k]);
-        }
-        std::swap(level, beyond);
-    }
-    return out;
-}
-
 }  // namespace anvilcast::domain

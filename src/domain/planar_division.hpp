@@ -27,9 +27,6 @@ class PlanarDivision {
     const std::vector<robust::ExactPoint>& points() const { return points_; }
     /// The triangles, turned like abc.
     std::vector<Triangle> triangles() const;
-    /// The same without those that are reached from outside, or from an inside, over an even number of segments: what a
-    /// polygon with holes leaves when its rings are the segments.
-    std::vector<Triangle> enclosed_triangles() const;
 
   private:
     /// Counter-clockwise as seen. Side k is opposite corner k; `fixed` sides are segments.

@@ -74,52 +74,56 @@ bool is_behind(const TetComplex& complex, Index t, int f, const Triangle& triang
     return triangle[static_cast<std::size_t>((at + 1) % 3)] == v[kFace[f][2]];
 }
 
-/// Which tetrahedra are inside: flood from one tagged face to the next; the face tells the side.
-std::vector<bool> find_inside(const TetComplex& complex, const SurfaceTriangles& surface,
-                              const std::vector<bool>& is_baffle) {
-    std::vector<bool> inside(complex.n_slots(), false), seen(complex.n_slots(), false);
+std::string name_of(const SurfaceMesh& mesh, Index region) {
+    return region >= mesh.regions.size() ? "the outside" : "region \"" + mesh.regions[region].name + "\"";
+}
+
+/// The region of each tetrahedron, kNone outside of all: flood up to tagged faces; these tell the region on their sides.
+std::vector<Index> find_region_of(const TetComplex& complex, const SurfaceTriangles& surface, const SurfaceMesh& mesh) {
+    constexpr Index kUnknown = kNone - 1;
+    std::vector<Index> region(complex.n_slots(), kUnknown);
     std::vector<Index> piece;
     for (Index first = 0; first < complex.n_slots(); ++first) {
-        if (complex.is_free(first) || seen[first]) continue;
+        if (complex.is_free(first) || region[first] != kUnknown) continue;
         piece.assign(1, first);
-        seen[first] = true;
-        int verdict = 0;  // +1 inside, -1 outside
+        region[first] = kNone;
+        Index verdict = kUnknown;
+        auto hear = [&](Index says, const Vec3& at) {
+            if (verdict != kUnknown && says != verdict)
+                throw GeometryError(fmt::format("the surface mesh is not closed, or its normals disagree: {} and {} run into each "
+                                                "other near [{:.6g}, {:.6g}, {:.6g}] m",
+                                                name_of(mesh, verdict), name_of(mesh, says), at.x, at.y, at.z));
+            verdict = says;
+        };
         for (std::size_t k = 0; k < piece.size(); ++k) {
             const Index t = piece[k];
-            if (complex.has_ghost(t)) verdict = verdict == 1 ? 2 : -1;
+            if (complex.has_ghost(t)) hear(kNone, complex.point(surface.triangles.front()[0]));
             for (int f = 0; f < 4; ++f) {
                 const Index tag = complex.tag(t, f);
                 if (tag != kNone) {
-                    if (is_baffle[surface.parent[tag]]) continue;
-                    const int says = is_behind(complex, t, f, surface.triangles[tag]) ? 1 : -1;
-                    if (verdict != 0 && says != verdict)
-                        verdict = 2;
-                    else
-                        verdict = says;
+                    const auto& sides = mesh.sides[surface.parent[tag]];
+                    hear(sides[is_behind(complex, t, f, surface.triangles[tag]) ? 1 : 0],
+                         complex.point(surface.triangles[tag][0]));
                     continue;
                 }
-                const Index next = tet_of(complex.tet(t).n[f]);
-                if (seen[next]) continue;
-                seen[next] = true;
-                piece.push_back(next);
+                const Index code = complex.tet(t).n[f];
+                if (code == kNone || region[tet_of(code)] != kUnknown) continue;
+                region[tet_of(code)] = kNone;
+                piece.push_back(tet_of(code));
             }
         }
-        if (verdict == 2)
-            throw GeometryError(
-                "the surface mesh is not closed, or its normals disagree: the inside and the outside run into each "
-                "other");
-        for (const Index t : piece) inside[t] = verdict == 1;
+        for (const Index t : piece) region[t] = verdict == kUnknown ? kNone : verdict;
     }
-    return inside;
+    return region;
 }
 
 /// The tetrahedra inside, alone; vertex numbers stay.
-TetComplex carve(const TetComplex& complex, const std::vector<bool>& inside) {
+TetComplex carve(const TetComplex& complex, const std::vector<Index>& region) {
     std::vector<Index> number(complex.n_slots(), kNone);
     std::vector<Tet> kept;
     std::vector<Index> origin;
     for (Index t = 0; t < complex.n_slots(); ++t) {
-        if (!inside[t]) continue;
+        if (region[t] == kNone || complex.is_free(t)) continue;
         number[t] = static_cast<Index>(kept.size());
         kept.push_back(complex.tet(t));
         origin.push_back(t);
@@ -168,11 +172,11 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
 
 /// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
 /// the insertion, and points are numbered as the cells meet them.
-CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh,
-                         const Region& region) {
+CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh) {
     CellsAndBoundary out;
     out.zones = mesh.surface.zones;
-    out.regions.push_back(region);
+    out.regions = mesh.regions;
+    const std::vector<Index> region = find_region_of(complex, triangles, mesh);
     std::vector<Index> number(complex.points().size(), kNone);
     auto numbered = [&](Index v) {
         if (number[v] == kNone) {
@@ -186,11 +190,11 @@ CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& tria
         for (const Index v : complex.tet(t).v) out.cell_points.push_back(numbered(v));
         out.cell_types.push_back(CellType::tetrahedron);
         out.cell_offsets.push_back(out.cell_points.size());
-        out.cell_region.push_back(0);
+        out.cell_region.push_back(region[t]);
     }
     for (Index i = 0; i < triangles.triangles.size(); ++i) {
         const Index parent = triangles.parent[i];
-        for (int copy = 0; copy < (mesh.is_baffle[parent] ? 2 : 1); ++copy) {
+        for (int copy = 0; copy < (mesh.is_baffle(parent) ? 2 : 1); ++copy) {
             for (const Index v : triangles.triangles[i]) out.boundary_points.push_back(numbered(v));
             out.boundary_offsets.push_back(out.boundary_points.size());
             out.boundary_zone.push_back(mesh.surface.zone_of[parent]);
@@ -215,7 +219,7 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
     r.edges_flipped_in = recovery.edges_by_flips;
     r.faces_flipped_in = recovery.faces_by_flips;
 
-    TetComplex inside = carve(start.complex, find_inside(start.complex, start.surface, surface.is_baffle));
+    TetComplex inside = carve(start.complex, find_region_of(start.complex, start.surface, surface));
     peel_flat_cells(inside, start.surface, surface.surface.zone_of);
     r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
     if (options.optimise) {
@@ -223,7 +227,7 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }
-    return assemble_mesh(collect(inside, start.surface, surface, options.region));
+    return assemble_mesh(collect(inside, start.surface, surface));
 }
 
 }  // namespace anvilcast

@@ -10,6 +10,7 @@
 #include <memory>
 #include <set>
 
+#include "base/disjoint_sets.hpp"
 #include "io/files.hpp"
 
 namespace anvilcast {
@@ -17,7 +18,7 @@ namespace {
 
 constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
 constexpr std::size_t kNameLength = 32;      // of the standard
-constexpr const char* kZoneName = "Volume";  // families stand beside it, so it must differ from our names
+constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
 
 BCType_t bc_of(Role role) {
     switch (role) {
@@ -98,6 +99,7 @@ class CgnsFile {
 /// Names fit for the standard: at most 32 characters, no slash, each once.
 class Names {
   public:
+    explicit Names(std::set<std::string> used = {}) : used_(std::move(used)) {}
     std::string unique(const std::string& wanted) {
         std::string name = wanted.substr(0, kNameLength);
         std::replace(name.begin(), name.end(), '/', '_');
@@ -111,12 +113,16 @@ class Names {
     }
 
   private:
-    // Names that other nodes beside ours have.
-    std::set<std::string> used_{kZoneName,  "Base",       "GridCoordinates", "ZoneBC",
-                                "ZoneType", "FamilyName", "tetrahedra",      "pyramids",
-                                "prisms",   "hexahedra",  "DataClass",       "DimensionalUnits"};
+    std::set<std::string> used_;
 };
 
+/// Names that other nodes have, beside zones and families, and beside sections.
+const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
+const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC", "ZoneType", "FamilyName", "ZoneGridConnectivity",
+                                    kRegionKind, "tetrahedra", "pyramids", "prisms", "hexahedra"};
+
+/// One Zone_t for each region, under its name. Boundary zones are sections of faces with a BC_t and a family; interfaces
+/// are sections of faces on both sides, joined one to one.
 class CgnsWriter {
   public:
     CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
@@ -127,31 +133,55 @@ class CgnsWriter {
         file_.check(cg_goto(*file_, base_, "end"));
         file_.check(cg_dataclass_write(Dimensional));
         file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
-        const std::string region = names_.unique(mesh_.regions.at(0).name);
-        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(mesh_.points.size()), static_cast<cgsize_t>(mesh_.n_cells()),
-                                     0};
-        file_.check(cg_zone_write(*file_, base_, kZoneName, size.data(), Unstructured, &zone_));
-        int family = 0;
-        file_.check(cg_family_write(*file_, base_, region.c_str(), &family));
-        file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
-        file_.check(cg_famname_write(region.c_str()));
-        write_points();
-        write_cells();
-        for (const BoundaryZone& zone : mesh_.zones) write_zone(zone);
+        for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.unique(region.name));
+        for (Index r = 0; r < mesh_.regions.size(); ++r) write_region(r);
+        for (Index r = 0; r < mesh_.regions.size(); ++r) write_connections(r);
         file_.close();
     }
 
   private:
-    void write_points() {
-        std::vector<double> values(mesh_.points.size());
+    /// Where the faces of an interface are among the elements of a region.
+    struct Side {
+        std::string name;
+        Index region, other_region;
+        std::size_t zone;
+        cgsize_t first, last;
+    };
+
+    void write_region(Index r) {
+        number_.assign(mesh_.points.size(), 0);
+        std::vector<Index> points;
+        cells_.clear();
+        for (Index c = 0; c < mesh_.n_cells(); ++c) {
+            if (mesh_.cell_region[c] != r) continue;
+            cells_.push_back(c);
+            for (const Index p : mesh_.cell(c))
+                if (number_[p] == 0) {
+                    points.push_back(p);
+                    number_[p] = static_cast<cgsize_t>(points.size());
+                }
+        }
+        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), static_cast<cgsize_t>(cells_.size()), 0};
+        file_.check(cg_zone_write(*file_, base_, zone_names_[r].c_str(), size.data(), Unstructured, &zone_));
+        file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
+        file_.check(cg_descriptor_write(kRegionKind, region_kind_name(mesh_.regions[r].kind)));
+        next_ = 1;
+        names_ = Names(kInZone);
+        write_points(points);
+        write_cells();
+        for (std::size_t z = 0; z < mesh_.zones.size(); ++z) write_zone(r, z);
+    }
+
+    void write_points(const std::vector<Index>& points) {
+        std::vector<double> values(points.size());
         constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
         for (int axis = 0; axis < 3; ++axis) {
-            for (std::size_t i = 0; i < values.size(); ++i) values[i] = mesh_.points[i][axis];
+            for (std::size_t i = 0; i < values.size(); ++i) values[i] = mesh_.points[points[i]][axis];
             int coordinate = 0;
             file_.check(cg_coord_write(*file_, base_, zone_, RealDouble, kAxes[static_cast<std::size_t>(axis)],
                                        values.data(), &coordinate));
-            constexpr std::array<float, 5> kLength{0, 1, 0, 0,
-                                                   0};  // exponents of mass, length, time, temperature, angle
+            // Exponents of mass, length, time, temperature, angle.
+            constexpr std::array<float, 5> kLength{0, 1, 0, 0, 0};
             file_.check(
                 cg_goto(*file_, base_, "Zone_t", zone_, "GridCoordinates_t", 1, "DataArray_t", coordinate, "end"));
             file_.check(cg_exponents_write(RealSingle, kLength.data()));
@@ -172,45 +202,87 @@ class CgnsWriter {
         for (std::size_t type = 0; type < kElementOf.size(); ++type) {
             std::vector<cgsize_t> points;
             std::size_t n = 0;
-            for (std::size_t c = 0; c < mesh_.n_cells(); ++c) {
+            for (const Index c : cells_) {
                 if (static_cast<std::size_t>(mesh_.cell_types[c]) != type) continue;
                 ++n;
-                for (const Index p : mesh_.cell(c)) points.push_back(static_cast<cgsize_t>(p) + 1);
+                for (const Index p : mesh_.cell(c)) points.push_back(number_[p]);
             }
             write_section(cell_type_name(static_cast<CellType>(type)), kElementOf[type], n, points);
         }
-        if (next_ != static_cast<cgsize_t>(mesh_.n_cells()) + 1)
+        if (next_ != static_cast<cgsize_t>(cells_.size()) + 1)
             throw FailureError("polyhedra cannot be written to CGNS by this version; fill with tetrahedra");
     }
 
-    void write_zone(const BoundaryZone& zone) {
-        if (zone.n_faces == 0) return;
-        const std::string name = names_.unique(zone.name);
-        std::array<cgsize_t, 2> range{next_, 0};
-        for (const std::size_t corners : {std::size_t{3}, std::size_t{4}}) {
-            std::vector<cgsize_t> points;
-            for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
-                const auto face = mesh_.face(f);
-                if (face.size() == corners)
-                    for (const Index p : face) points.push_back(static_cast<cgsize_t>(p) + 1);
+    /// The faces of a zone that bound region r, turned out of it.
+    void write_zone(Index r, std::size_t z) {
+        const BoundaryZone& zone = mesh_.zones[z];
+        Index other = kNone;
+        bool is_upper = false;
+        std::array<std::vector<cgsize_t>, 2> points;  // of triangles, of quadrangles
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
+            const Index own = mesh_.cell_region[mesh_.owner[f]];
+            const Index beyond = f < mesh_.n_inner_faces() ? mesh_.cell_region[mesh_.neighbour[f]] : kNone;
+            if (own != r && beyond != r) continue;
+            const auto face = mesh_.face(f);
+            std::vector<Index> corners(face.begin(), face.end());
+            if (own != r) std::reverse(corners.begin(), corners.end());
+            if (beyond != kNone) {
+                other = own == r ? beyond : own;
+                is_upper = r > other;
             }
-            write_section(range[0] == next_ ? name : names_.unique(name + "-quads"), corners == 3 ? TRI_3 : QUAD_4,
-                          points.size() / corners, points);
+            for (const Index p : corners) points[corners.size() == 3 ? 0 : 1].push_back(number_[p]);
         }
+        if (points[0].empty() && points[1].empty()) return;
+        const std::string wanted = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
+        const std::string name = names_.unique(wanted);
+        std::array<cgsize_t, 2> range{next_, 0};
+        write_section(name, TRI_3, points[0].size() / 3, points[0]);
+        write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4, points[1]);
         range[1] = next_ - 1;
+        if (other != kNone)
+            sides_.push_back({name, r, other, z, range[0], range[1]});
+        else
+            write_condition(zone, name, range);
+    }
+
+    void write_condition(const BoundaryZone& zone, const std::string& name, const std::array<cgsize_t, 2>& range) {
         int bc = 0, family = 0, family_bc = 0;
         file_.check(
             cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
         file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, FaceCenter));
-        file_.check(cg_family_write(*file_, base_, name.c_str(), &family));
+        const std::string family_name = base_names_.unique(zone.name);
+        file_.check(cg_family_write(*file_, base_, family_name.c_str(), &family));
         file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(zone.role), &family_bc));
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", bc, "end"));
-        file_.check(cg_famname_write(name.c_str()));
+        file_.check(cg_famname_write(family_name.c_str()));
+    }
+
+    void write_connections(Index r) {
+        for (const Side& side : sides_) {
+            if (side.region != r) continue;
+            const auto partner = std::find_if(sides_.begin(), sides_.end(), [&](const Side& s) {
+                return s.zone == side.zone && s.region == side.other_region && s.other_region == side.region;
+            });
+            std::vector<cgsize_t> own, theirs;
+            for (cgsize_t e = side.first; e <= side.last; ++e) {
+                own.push_back(e);
+                theirs.push_back(partner->first + (e - side.first));
+            }
+            int connection = 0;
+            file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter, Abutting1to1,
+                                      PointList, static_cast<cgsize_t>(own.size()), own.data(),
+                                      zone_names_[side.other_region].c_str(), Unstructured, PointListDonor, LongInteger,
+                                      static_cast<cgsize_t>(theirs.size()), theirs.data(), &connection));
+        }
     }
 
     CgnsFile file_;
     const VolumeMesh& mesh_;
-    Names names_;
+    Names base_names_{kInBase}, names_;
+    std::vector<std::string> zone_names_;
+    std::vector<cgsize_t> number_;  // of each point in the region at hand, from 1
+    std::vector<Index> cells_;      // of the region at hand
+    std::vector<Side> sides_;
     int base_ = 0, zone_ = 0;
     cgsize_t next_ = 1;
 };
@@ -222,44 +294,81 @@ class CgnsReader {
     CellsAndBoundary read() {
         int n_zones = 0;
         file_.check(cg_nzones(*file_, 1, &n_zones));
-        if (n_zones != 1) wrong(fmt::format("it has {} zones, one was expected", n_zones));
-        ZoneType_t type{};
-        file_.check(cg_zone_type(*file_, 1, 1, &type));
-        if (type != Unstructured) wrong("its zone is structured, an unstructured one was expected");
-        std::array<char, 33> name{};
-        std::array<cgsize_t, 9> size{};
-        file_.check(cg_zone_read(*file_, 1, 1, name.data(), size.data()));
-        if (size[0] <= 0 || size[1] <= 0 || static_cast<std::uint64_t>(size[0]) >= kNone)
-            wrong("its sizes make no sense");
-        out_.regions.push_back({region_name(name.data()), RegionKind::fluid});
-        read_points(size[0]);
-        read_bcs();
-        int n_sections = 0;
-        file_.check(cg_nsections(*file_, 1, 1, &n_sections));
-        for (int s = 1; s <= n_sections; ++s) read_section(s);
-        out_.cell_region.assign(out_.cell_types.size(), 0);
+        if (n_zones < 1) wrong("it has no zone");
+        for (zone_ = 1; zone_ <= n_zones; ++zone_) read_region();
+        join_connections();
         return std::move(out_);
     }
 
   private:
+    using Face = std::vector<Index>;
+    /// An interface as one of its sides tells it.
+    struct Connection {
+        int zone;
+        std::string name, donor;
+        std::vector<cgsize_t> own, theirs;
+        std::map<cgsize_t, Face> faces;  // of the own elements
+    };
+    struct Range {
+        cgsize_t first, last;
+        Index zone;
+    };
+
     [[noreturn]] void wrong(const std::string& what) const { throw InputError(path_ + ": " + what); }
 
-    /// The family of the zone is our region; without one, the zone's own name.
+    void read_region() {
+        ZoneType_t type{};
+        file_.check(cg_zone_type(*file_, 1, zone_, &type));
+        if (type != Unstructured) wrong("a zone is structured, unstructured ones were expected");
+        std::array<char, 33> name{};
+        std::array<cgsize_t, 9> size{};
+        file_.check(cg_zone_read(*file_, 1, zone_, name.data(), size.data()));
+        if (size[0] <= 0 || size[1] <= 0 || static_cast<std::uint64_t>(size[0]) + out_.points.size() >= kNone)
+            wrong("its sizes make no sense");
+        zone_names_.emplace_back(name.data());
+        out_.regions.push_back({region_name(name.data()), region_kind()});
+        first_point_ = out_.points.size();
+        ranges_.clear();
+        read_points(size[0]);
+        read_bcs();
+        read_connections();
+        int n_sections = 0;
+        file_.check(cg_nsections(*file_, 1, zone_, &n_sections));
+        for (int s = 1; s <= n_sections; ++s) read_section(s);
+        out_.cell_region.resize(out_.cell_types.size(), static_cast<Index>(zone_ - 1));
+    }
+
+    /// The family of a zone is our region; without one, the zone's own name.
     std::string region_name(const char* zone_name) const {
         std::array<char, 33 * 20> family{};
-        file_.check(cg_goto(*file_, 1, "Zone_t", 1, "end"));
+        file_.check(cg_goto(*file_, 1, "Zone_t", zone_, "end"));
         return cg_famname_read(family.data()) == CG_OK ? family.data() : zone_name;
     }
 
+    RegionKind region_kind() const {
+        int n = 0;
+        file_.check(cg_goto(*file_, 1, "Zone_t", zone_, "end"));
+        file_.check(cg_ndescriptors(&n));
+        for (int d = 1; d <= n; ++d) {
+            std::array<char, 33> name{};
+            char* text = nullptr;
+            file_.check(cg_descriptor_read(d, name.data(), &text));
+            const std::string value = text;
+            cg_free(text);
+            if (std::string_view(name.data()) == kRegionKind) return parse_region_kind(value);
+        }
+        return RegionKind::fluid;
+    }
+
     void read_points(cgsize_t n) {
-        out_.points.resize(static_cast<std::size_t>(n));
+        out_.points.resize(first_point_ + static_cast<std::size_t>(n));
         std::vector<double> values(static_cast<std::size_t>(n));
         constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
         cgsize_t first = 1;
         for (int axis = 0; axis < 3; ++axis) {
-            file_.check(cg_coord_read(*file_, 1, 1, kAxes[static_cast<std::size_t>(axis)], RealDouble, &first, &n,
+            file_.check(cg_coord_read(*file_, 1, zone_, kAxes[static_cast<std::size_t>(axis)], RealDouble, &first, &n,
                                       values.data()));
-            for (std::size_t i = 0; i < values.size(); ++i) out_.points[i][axis] = values[i];
+            for (std::size_t i = 0; i < values.size(); ++i) out_.points[first_point_ + i][axis] = values[i];
         }
         for (const Vec3& p : out_.points)
             if (!is_finite(p)) wrong("a coordinate is not a finite number");
@@ -268,7 +377,7 @@ class CgnsReader {
     /// Which zone each boundary element belongs to.
     void read_bcs() {
         int n_bcs = 0;
-        file_.check(cg_nbocos(*file_, 1, 1, &n_bcs));
+        file_.check(cg_nbocos(*file_, 1, zone_, &n_bcs));
         for (int b = 1; b <= n_bcs; ++b) {
             std::array<char, 33> name{};
             BCType_t type{};
@@ -277,10 +386,10 @@ class CgnsReader {
             std::array<int, 3> normal_index{};
             cgsize_t n = 0, normal_size = 0;
             int n_data = 0;
-            file_.check(cg_boco_info(*file_, 1, 1, b, name.data(), &type, &set, &n, normal_index.data(), &normal_size,
+            file_.check(cg_boco_info(*file_, 1, zone_, b, name.data(), &type, &set, &n, normal_index.data(), &normal_size,
                                      &normal_type, &n_data));
             std::vector<cgsize_t> list(static_cast<std::size_t>(std::max<cgsize_t>(n, 0)));
-            file_.check(cg_boco_read(*file_, 1, 1, b, list.data(), nullptr));
+            file_.check(cg_boco_read(*file_, 1, zone_, b, list.data(), nullptr));
             const auto zone = static_cast<Index>(out_.zones.size());
             out_.zones.push_back({name.data(), role_of(type)});
             if (set == PointRange || set == ElementRange) {
@@ -291,6 +400,30 @@ class CgnsReader {
             }
         }
         std::sort(ranges_.begin(), ranges_.end(), [](const Range& a, const Range& b) { return a.first < b.first; });
+    }
+
+    void read_connections() {
+        int n = 0;
+        file_.check(cg_nconns(*file_, 1, zone_, &n));
+        for (int k = 1; k <= n; ++k) {
+            std::array<char, 33> name{}, donor{};
+            GridLocation_t location{};
+            GridConnectivityType_t type{};
+            PointSetType_t set{}, donor_set{};
+            ZoneType_t donor_type{};
+            DataType_t donor_data{};
+            cgsize_t n_own = 0, n_theirs = 0;
+            file_.check(cg_conn_info(*file_, 1, zone_, k, name.data(), &location, &type, &set, &n_own, donor.data(),
+                                     &donor_type, &donor_set, &donor_data, &n_theirs));
+            if (location != FaceCenter || type != Abutting1to1 || set != PointList || n_own != n_theirs || n_own < 0)
+                wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
+            Connection c{zone_, name.data(), donor.data(), {}, {}, {}};
+            c.own.resize(static_cast<std::size_t>(n_own));
+            c.theirs.resize(static_cast<std::size_t>(n_own));
+            file_.check(cg_conn_read(*file_, 1, zone_, k, c.own.data(), LongInteger, c.theirs.data()));
+            for (const cgsize_t e : c.own) c.faces[e];
+            connections_.push_back(std::move(c));
+        }
     }
 
     Index zone_of(cgsize_t element) const {
@@ -304,8 +437,8 @@ class CgnsReader {
         ElementType_t type{};
         cgsize_t first = 0, last = 0, size = 0;
         int n_boundary = 0, parent = 0;
-        file_.check(cg_section_read(*file_, 1, 1, s, name.data(), &type, &first, &last, &n_boundary, &parent));
-        file_.check(cg_ElementDataSize(*file_, 1, 1, s, &size));
+        file_.check(cg_section_read(*file_, 1, zone_, s, name.data(), &type, &first, &last, &n_boundary, &parent));
+        file_.check(cg_ElementDataSize(*file_, 1, zone_, s, &size));
         int corners = 0;
         file_.check(cg_npe(type, &corners));
         if (corners <= 0)
@@ -314,7 +447,7 @@ class CgnsReader {
         if (last < first || size != (last - first + 1) * corners)
             wrong(fmt::format("section \"{}\" is damaged", name.data()));
         std::vector<cgsize_t> points(static_cast<std::size_t>(size));
-        file_.check(cg_elements_read(*file_, 1, 1, s, points.data(), nullptr));
+        file_.check(cg_elements_read(*file_, 1, zone_, s, points.data(), nullptr));
         const auto element = std::find(kElementOf.begin(), kElementOf.end(), type);
         for (cgsize_t e = first; e <= last; ++e) {
             const cgsize_t* p = points.data() + (e - first) * corners;
@@ -323,6 +456,9 @@ class CgnsReader {
                 out_.cell_offsets.push_back(out_.cell_points.size());
                 out_.cell_types.push_back(static_cast<CellType>(element - kElementOf.begin()));
             } else if (type == TRI_3 || type == QUAD_4) {
+                for (Connection& c : connections_)
+                    if (const auto face = c.faces.find(e); c.zone == zone_ && face != c.faces.end())
+                        append(p, corners, face->second);
                 const Index zone = zone_of(e);
                 if (zone == kNone) continue;
                 append(p, corners, out_.boundary_points);
@@ -337,27 +473,70 @@ class CgnsReader {
 
     void append(const cgsize_t* points, int n, std::vector<Index>& to) const {
         for (int k = 0; k < n; ++k) {
-            if (points[k] < 1 || points[k] > static_cast<cgsize_t>(out_.points.size()))
+            if (points[k] < 1 || points[k] > static_cast<cgsize_t>(out_.points.size() - first_point_))
                 wrong(fmt::format("an element refers to point {}, which is not there", points[k]));
-            to.push_back(static_cast<Index>(points[k] - 1));
+            to.push_back(static_cast<Index>(first_point_ + static_cast<std::size_t>(points[k] - 1)));
         }
     }
 
-    struct Range {
-        cgsize_t first, last;
-        Index zone;
-    };
+    /// The points on both sides of an interface become one, and its faces a zone.
+    void join_connections() {
+        DisjointSets same(out_.points.size());
+        for (const Connection& c : connections_) {
+            const auto donor = std::find(zone_names_.begin(), zone_names_.end(), c.donor);
+            if (donor == zone_names_.end()) wrong(fmt::format("interface \"{}\" joins \"{}\", which is not there", c.name, c.donor));
+            const int other = static_cast<int>(donor - zone_names_.begin()) + 1;
+            if (other < c.zone) continue;
+            const auto partner = std::find_if(connections_.begin(), connections_.end(), [&](const Connection& d) {
+                return d.zone == other && !c.theirs.empty() && d.faces.contains(c.theirs.front());
+            });
+            if (partner == connections_.end()) wrong(fmt::format("interface \"{}\" is told by one side only", c.name));
+            const auto zone = static_cast<Index>(out_.zones.size());
+            out_.zones.push_back({c.name, Role::interface_});
+            out_.zones.back().other_name = partner->name;
+            for (std::size_t k = 0; k < c.own.size(); ++k) {
+                const Face& face = c.faces.at(c.own[k]);
+                const auto theirs = partner->faces.find(c.theirs[k]);
+                if (theirs == partner->faces.end() || theirs->second.size() != face.size() || face.empty())
+                    wrong(fmt::format("the faces of interface \"{}\" do not fit together", c.name));
+                for (const Index p : face) {
+                    // The closest corner of the face on the other side.
+                    const Index q = *std::min_element(theirs->second.begin(), theirs->second.end(), [&](Index a, Index b) {
+                        return distance_squared(out_.points[p], out_.points[a]) < distance_squared(out_.points[p], out_.points[b]);
+                    });
+                    same.join(p, q);
+                }
+                out_.boundary_points.insert(out_.boundary_points.end(), face.begin(), face.end());
+                out_.boundary_offsets.push_back(out_.boundary_points.size());
+                out_.boundary_zone.push_back(zone);
+            }
+        }
+        if (connections_.empty()) return;
+        std::vector<Index> number(out_.points.size(), kNone);
+        Index n = 0;
+        for (Index p = 0; p < number.size(); ++p) {
+            if (same.find(p) != p) continue;
+            out_.points[n] = out_.points[p];
+            number[p] = n++;
+        }
+        for (std::vector<Index>* list : {&out_.cell_points, &out_.boundary_points})
+            for (Index& p : *list) p = number[same.find(p)];
+        out_.points.resize(n);
+    }
+
     std::string path_;
     CgnsFile file_;
     CellsAndBoundary out_;
+    int zone_ = 0;
+    std::size_t first_point_ = 0;
+    std::vector<std::string> zone_names_;
     std::vector<Range> ranges_;
+    std::vector<Connection> connections_;
 };
 
 }  // namespace
 
 void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh) {
-    if (mesh.regions.size() != 1)
-        throw FailureError("a mesh of several regions cannot be written to CGNS by this version");
     io::PendingFile pending(file);
     CgnsWriter(pending.path(), mesh).write();
     pending.commit();

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <anvilcast/domain.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/naming.hpp>
 #include <charconv>

@@ -45,19 +45,25 @@ class VtuWriter {
     explicit VtuWriter(const VolumeMesh& mesh) : mesh_(mesh) {}
 
     std::string write() {
-        const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_inner_faces();
+        const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_plain_faces();
         head_ =
             "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\" "
             "header_type=\"UInt64\" compressor=\"vtkZLibDataCompressor\">\n<UnstructuredGrid>\n<FieldData>\n";
-        std::vector<std::string> names, roles, regions;
+        std::vector<std::string> names, roles, other_names, regions, kinds;
         for (const BoundaryZone& z : mesh_.zones) {
             names.push_back(z.name);
             roles.emplace_back(role_name(z.role));
+            other_names.push_back(z.other_name);
         }
-        for (const Region& r : mesh_.regions) regions.push_back(r.name);
+        for (const Region& r : mesh_.regions) {
+            regions.push_back(r.name);
+            kinds.emplace_back(region_kind_name(r.kind));
+        }
         add_strings("zone names", names);
         add_strings("zone roles", roles);
+        add_strings("zone names from the other side", other_names);
         add_strings("region names", regions);
+        add_strings("region kinds", kinds);
         head_ += fmt::format("</FieldData>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n",
                              mesh_.points.size(), mesh_.n_cells() + n_boundary);
         add("Float64", "points", 3, mesh_.points);
@@ -99,7 +105,7 @@ class VtuWriter {
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
             types.push_back(static_cast<std::uint8_t>(kVtkType[static_cast<std::size_t>(mesh_.cell_types[c])]));
         }
-        for (std::size_t f = mesh_.n_inner_faces(); f < mesh_.n_faces(); ++f) {
+        for (std::size_t f = mesh_.n_plain_faces(); f < mesh_.n_faces(); ++f) {
             auto face = mesh_.face(f);
             connectivity.insert(connectivity.end(), face.begin(), face.end());
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
@@ -112,12 +118,12 @@ class VtuWriter {
 
     void add_cell_data() {
         std::vector<std::int32_t> zone(mesh_.n_cells(), -1), region(mesh_.cell_region.begin(), mesh_.cell_region.end());
-        zone.resize(mesh_.n_cells() + mesh_.n_faces() - mesh_.n_inner_faces(), -1);
+        zone.resize(mesh_.n_cells() + mesh_.n_faces() - mesh_.n_plain_faces(), -1);
         for (std::size_t z = 0; z < mesh_.zones.size(); ++z)
             for (std::size_t k = 0; k < mesh_.zones[z].n_faces; ++k)
-                zone[mesh_.n_cells() + mesh_.zones[z].first_face - mesh_.n_inner_faces() + k] =
+                zone[mesh_.n_cells() + mesh_.zones[z].first_face - mesh_.n_plain_faces() + k] =
                     static_cast<std::int32_t>(z);
-        for (std::size_t f = mesh_.n_inner_faces(); f < mesh_.n_faces(); ++f)
+        for (std::size_t f = mesh_.n_plain_faces(); f < mesh_.n_faces(); ++f)
             region.push_back(static_cast<std::int32_t>(mesh_.cell_region[mesh_.owner[f]]));
         add("Int32", "zone", 1, zone);
         add("Int32", "region", 1, region);
@@ -153,9 +159,14 @@ class VtuReader {
         CellsAndBoundary out;
         const std::vector<std::string> zones = strings("zone names"), roles = strings("zone roles"),
                                        regions = strings("region names");
-        for (std::size_t z = 0; z < zones.size(); ++z)
+        const std::vector<std::string> other_names = strings("zone names from the other side"),
+                                       kinds = strings("region kinds");
+        for (std::size_t z = 0; z < zones.size(); ++z) {
             out.zones.push_back({zones[z], z < roles.size() ? parse_role(roles[z]) : Role::wall});
-        for (const std::string& r : regions) out.regions.push_back({r, RegionKind::fluid});
+            if (z < other_names.size()) out.zones.back().other_name = other_names[z];
+        }
+        for (std::size_t r = 0; r < regions.size(); ++r)
+            out.regions.push_back({regions[r], r < kinds.size() ? parse_region_kind(kinds[r]) : RegionKind::fluid});
         if (out.regions.empty()) out.regions.push_back({"fluid", RegionKind::fluid});
         out.points = array<Vec3>(piece_.child("Points").child("DataArray"), "Float64");
         for (const Vec3& p : out.points)

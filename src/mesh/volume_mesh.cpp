@@ -56,6 +56,9 @@ void check_points(const CellsAndBoundary& in) {
         if (in.cell_points[k] >= in.points.size())
             throw InputError(fmt::format("a cell refers to point {}, but there are only {} points", in.cell_points[k],
                                          in.points.size()));
+    for (const Index r : in.cell_region)
+        if (r >= in.regions.size())
+            throw InputError(fmt::format("a cell refers to region {}, but there are only {}", r, in.regions.size()));
     for (const Index p : in.boundary_points)
         if (p >= in.points.size())
             throw InputError(
@@ -90,7 +93,13 @@ std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vecto
         if (n_boundary > (n_cells == 1 ? 1U : 2U))
             throw InputError(
                 fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
-        if (n_boundary == 0) {
+        const bool between_regions =
+            n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
+        if (between_regions && n_boundary == 0)
+            throw InputError(fmt::format("a face between two regions {} is in no zone", place_of(in, sides[i].key)));
+        if (between_regions && in.zones[in.boundary_zone[sides[j - 1].cell]].role == Role::interface_) {
+            faces.push_back({in.boundary_zone[sides[j - 1].cell], sides[i].cell, sides[i + 1].cell, sides[i].face});
+        } else if (n_boundary == 0) {
             faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
         } else {
             for (std::size_t k = 0; k < n_cells; ++k)
@@ -109,9 +118,16 @@ const char* cell_type_name(CellType type) {
     return kNames[static_cast<std::size_t>(type)];
 }
 
-const char* region_kind_name(RegionKind kind) {
-    constexpr std::array<const char*, 3> kNames{"fluid", "solid", "void"};
-    return kNames[static_cast<std::size_t>(kind)];
+namespace {
+constexpr std::array<const char*, 3> kKindNames{"fluid", "solid", "void"};
+}
+
+const char* region_kind_name(RegionKind kind) { return kKindNames[static_cast<std::size_t>(kind)]; }
+
+RegionKind parse_region_kind(const std::string& name) {
+    for (std::size_t i = 0; i < kKindNames.size(); ++i)
+        if (name == kKindNames[i]) return static_cast<RegionKind>(i);
+    throw InputError(fmt::format("\"{}\" is not a kind of region; write fluid, solid or void", name));
 }
 
 int n_corners(CellType type) {
@@ -134,7 +150,8 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     check_points(in);
     std::vector<FaceRecord> faces = match_sides(in, all_sides(in));
     std::sort(faces.begin(), faces.end(), [](const FaceRecord& a, const FaceRecord& b) {
-        // kNone + 1 is 0: inner faces first.
+        if ((a.neighbour == kNone) != (b.neighbour == kNone)) return b.neighbour == kNone;
+        // kNone + 1 is 0: inner faces in no zone first.
         if (a.zone != b.zone) return a.zone + 1 < b.zone + 1;
         if (a.owner != b.owner) return a.owner < b.owner;
         return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
@@ -146,7 +163,7 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     mesh.cell_points = std::move(in.cell_points);
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);
-    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0});
+    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0, z.other_name});
     mesh.face_offsets.reserve(faces.size() + 1);
     mesh.face_offsets.push_back(0);
     for (std::size_t f = 0; f < faces.size(); ++f) {
@@ -156,9 +173,8 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
             mesh.face_points.push_back(cell[static_cast<std::size_t>(k)]);
         mesh.face_offsets.push_back(mesh.face_points.size());
         mesh.owner.push_back(face.owner);
-        if (face.zone == kNone) {
-            mesh.neighbour.push_back(face.neighbour);
-        } else {
+        if (face.neighbour != kNone) mesh.neighbour.push_back(face.neighbour);
+        if (face.zone != kNone) {
             BoundaryZone& zone = mesh.zones[face.zone];
             if (zone.n_faces++ == 0) zone.first_face = f;
         }

@@ -26,8 +26,12 @@ class CaseReader {
         read_mend();
         for (const toml::table* t : list("zone")) read_zone(*t);
         for (const toml::table* t : list("opening")) read_opening(*t);
-        read_region();
+        read_surround();
+        for (const toml::table* t : list("region")) read_region(*t);
+        check_regions();
+        read_domain();
         read_sizing();
+        for (const toml::table* t : list("refine")) read_refine(*t);
         read_fill();
         read_limits();
         read_export();
@@ -71,7 +75,14 @@ class CaseReader {
     void read_part(const toml::table& t) {
         Section s = section(t, "[[part]]");
         PartSpec part;
-        part.file = file_.parent_path() / s.required_text("file", "body.stl");
+        const std::string file = s.required_text("file", "body.stl");
+        part.file = file_.parent_path() / file;
+        std::string stem = std::filesystem::path(file).filename().string();
+        stem = stem.substr(0, stem.find('.', 1));
+        part.name = s.text("name").value_or(stem);
+        for (const PartSpec& other : case_.parts)
+            if (other.name == part.name)
+                s.fail(fmt::format("there are two parts called \"{}\"; give one of them another name", part.name));
         part.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
         if (!part.unit && !states_unit(part.file))
             s.fail(
@@ -138,7 +149,17 @@ class CaseReader {
         OpeningSpec opening;
         opening.line = s.line();
         opening.name = s.required_text("name", "gas-in");
-        opening.near = s.required_point("near");
+        opening.near = s.point("near");
+        opening.rim = s.text("rim").value_or("");
+        opening.all = s.truth("all").value_or(false);
+        if (!opening.near && opening.rim.empty() && !opening.all)
+            s.fail("[[opening]] does not say which: give near = [x, y, z], rim = \"a zone at its rim\", or all = true");
+        if (opening.near && opening.all) s.fail("[[opening]] near picks one opening: it does not go with all = true");
+        if (opening.all && opening.name.find('*') == std::string::npos)
+            s.fail(fmt::format("[[opening]] all = true needs a star in the name, for the number: name = \"{}-*\"", opening.name));
+        const auto duct = s.distance("duct"), inset = s.distance("inset");
+        if (duct && inset) s.fail("[[opening]] has a duct and an inset; it can be moved one way only");
+        opening.distance = duct.value_or(0) - inset.value_or(0);
         const auto role = s.parsed("role", parse_role);
         if (!role)
             s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
@@ -149,22 +170,110 @@ class CaseReader {
         s.finish();
         case_.openings.push_back(std::move(opening));
     }
-    void read_region() {
-        const auto tables = list("region");
-        if (tables.size() != 1)
-            top_.fail(
-                tables.empty() ? 1 : Section::line_of(*tables[1]),
-                "one [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
-        Section s = section(*tables.front(), "[[region]]");
-        case_.region.name = s.text("name").value_or("fluid");
-        const auto kind = s.parsed("kind", [](const std::string& text) {
-            if (text == "fluid") return RegionKind::fluid;
-            if (text == "solid") return RegionKind::solid;
-            throw InputError(fmt::format("\"{}\" is not a kind of region; write fluid or solid", text));
+    void read_surround() {
+        const toml::table* t = table("surround", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[surround]");
+        SurroundSpec spec;
+        spec.line = s.line();
+        SurroundOptions& o = spec.options;
+        o.shape = s.parsed("shape", parse_surround_shape).value_or(SurroundShape::box);
+        o.flow = s.direction("flow").value_or(o.flow);
+        o.up = s.direction("up").value_or(o.up);
+        o.ahead = s.reach("ahead").value_or(o.ahead);
+        o.behind = s.reach("behind").value_or(o.behind);
+        o.aside = s.reach("aside").value_or(o.aside);
+        o.above = s.reach("above").value_or(o.above);
+        o.below = s.reach("below");
+        const auto from = s.point("from"), to = s.point("to");
+        if (from.has_value() != to.has_value()) s.fail("[surround] from and to go together: two opposite corners of the box");
+        if (from) {
+            for (const char* key : {"ahead", "behind", "aside", "above", "below"})
+                if (s.has(key)) s.fail(fmt::format("[surround] has corners (from, to) and the distance {}; give one or the other", key));
+            o.corners = Box{};
+            o.corners->include(*from);
+            o.corners->include(*to);
+        }
+        o.center = s.point("center");
+        o.radius = s.length("radius");
+        o.ground = s.truth("ground").value_or(false);
+        if (const auto at = s.length("ground_at")) {
+            o.ground = true;
+            o.ground_at = at;
+        }
+        const auto symmetry = s.parsed("symmetry", [](const std::string& text) {
+            const std::string axes = "xyz";
+            const bool turned = text.starts_with("-");
+            const std::string axis = turned ? text.substr(1) : text;
+            if (axis.size() != 1 || axes.find(axis) == std::string::npos)
+                throw InputError(fmt::format("\"{}\" is not an axis; write \"y\" to keep the half with larger y, \"-y\" for the other", text));
+            SymmetryPlane plane;
+            plane.kept[static_cast<int>(axes.find(axis))] = turned ? -1 : 1;
+            return plane;
         });
-        case_.region.kind = kind.value_or(RegionKind::fluid);
-        case_.region.inside = s.required_point("inside");
+        o.symmetry = symmetry;
+        const auto symmetry_at = s.length("symmetry_at");
+        if (symmetry_at && !o.symmetry) s.fail("[surround] symmetry_at needs symmetry = \"y\"");
+        if (o.symmetry) o.symmetry->at = symmetry_at.value_or(0);
         s.finish();
+        case_.surround = spec;
+    }
+    void read_region(const toml::table& t) {
+        Section s = section(t, "[[region]]");
+        RegionRequest region;
+        region.name = s.text("name").value_or("fluid");
+        region.kind = s.parsed("kind", parse_region_kind).value_or(RegionKind::fluid);
+        region.inside = s.point("inside");
+        region.solid_of = s.text("solid_of").value_or("");
+        if (region.inside && !region.solid_of.empty())
+            s.fail("[[region]] has a point inside and is the solid of a part; give one or the other");
+        if (!region.solid_of.empty() && !s.has("kind")) region.kind = RegionKind::solid;
+        region.is_around = !region.inside && region.solid_of.empty();
+        if (region.is_around && !case_.surround)
+            s.fail("[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or solid_of = \"a part\"");
+        for (const RegionRequest& other : case_.regions) {
+            if (other.name == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
+            if (other.is_around && region.is_around)
+                s.fail(fmt::format("regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
+                                   other.name, region.name));
+        }
+        s.finish();
+        case_.regions.push_back(std::move(region));
+    }
+    void check_regions() {
+        if (case_.regions.empty() && case_.surround) {
+            case_.regions.emplace_back();
+            case_.regions.back().is_around = true;
+        }
+        if (case_.regions.empty())
+            top_.fail(1, "a [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
+    }
+    void read_domain() {
+        const toml::table* t = table("domain", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[domain]");
+        case_.join = s.distance("join").value_or(0);
+        const auto drop = s.parsed("leftovers", [](const std::string& text) {
+            if (text == "keep" || text == "drop") return text == "drop";
+            throw InputError(fmt::format("\"{}\" is not known; write \"keep\" or \"drop\"", text));
+        });
+        case_.drop_leftovers = drop.value_or(false);
+        s.finish();
+    }
+    void read_refine(const toml::table& t) {
+        Section s = section(t, "[[refine]]");
+        ZoneSize entry;
+        const auto on = s.texts("on");
+        if (!on) s.fail("[[refine]] does not say where: write on = [\"zone*\"]");
+        entry.on = *on;
+        entry.size = s.required_length("size", "2 mm");
+        s.finish();
+        case_.sizing.on_zones.push_back(std::move(entry));
+        try {
+            validate(case_.sizing);
+        } catch (const InputError& e) {
+            s.fail(fmt::format("[[refine]]: {}", e.what()));
+        }
     }
     void read_sizing() {
         Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");

@@ -38,6 +38,8 @@ ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
                        {"role", role_name(mesh.zones[z].role)},
                        {"faces", mesh.zones[z].n_faces},
                        {"area", report.zone_areas[z]}});
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        if (mesh.zones[z].role == Role::interface_) out[z]["other_name"] = mesh.zones[z].other_name;
     return out;
 }
 
@@ -77,6 +79,32 @@ std::string dumped(const ordered_json& j) {
     return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
 }
 
+ordered_json left_out_of(const std::vector<SpaceCell>& cells) {
+    ordered_json out = ordered_json::array();
+    for (const SpaceCell& c : cells)
+        out.push_back({{"volume", c.volume},
+                       {"inside", json_of(c.inside)},
+                       {"bounds", json_of(c.bounds)},
+                       {"zones", c.zones},
+                       {"inside_of", c.inside_of}});
+    return out;
+}
+
+ordered_json leftovers_of(const std::vector<Domain::Leftover>& list) {
+    ordered_json out = ordered_json::array();
+    for (const Domain::Leftover& l : list)
+        out.push_back({{"zone", l.zone}, {"region", l.region}, {"area", l.area}, {"at", json_of(l.at)}});
+    return out;
+}
+
+ordered_json json_of(const std::optional<Surround>& s) {
+    if (!s) return {};
+    return {{"body_length", s->body_length},
+            {"frontal_area", s->frontal_area},
+            {"section_area", s->section_area},
+            {"blockage", s->blockage()}};
+}
+
 }  // namespace
 
 std::string summary_json(const BuildResult& result, const Case& c) {
@@ -92,6 +120,10 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"zones", zones_of(result.mesh, result.quality)},
          {"regions", regions_of(result.mesh, result.quality)},
          {"domain_volume", result.domain_volume},
+         {"left_out", left_out_of(result.left_out)},
+         {"leftovers", leftovers_of(result.leftovers)},
+         {"joined", {{"corners", result.corners_joined}, {"largest_move", result.largest_join}}},
+         {"surround", json_of(result.surround)},
          {"surface", {{"largest_deviation", result.largest_deviation}, {"at", json_of(result.largest_deviation_at)}}},
          {"fill",
           {{"boundary_points_added", result.fill.boundary_points_added},
@@ -185,7 +217,10 @@ std::string openings_json(const std::vector<Opening>& openings, const std::strin
                         {"area", o.area},
                         {"perimeter", o.perimeter},
                         {"hydraulic_diameter", o.hydraulic_diameter()},
-                        {"kind", o.is_free_rim ? "free rim" : "end face"}});
+                        {"kind", o.is_free_rim ? "free rim" : "bore"},
+                        {"flat", o.is_flat},
+                        {"ring", o.is_ring},
+                        {"rim_zones", o.rim_zones}});
     return dumped({{"surface", source}, {"openings", list}});
 }
 

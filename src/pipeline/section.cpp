@@ -106,6 +106,32 @@ std::optional<double> Section::distance(const char* key) {
     return value;
 }
 
+std::optional<Reach> Section::reach(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const double value = node->is_number() ? number_of(*node) : length_of(*node, key);
+    if (!(value >= 0) || !std::isfinite(value))
+        fail(line_of(*node),
+             fmt::format("{} is negative: distances are measured outwards from the body's extent, so that a larger number "
+                         "makes a larger surround (a bare number counts body lengths along the flow); for coordinates write "
+                         "from and to",
+                         path(key)));
+    return Reach{value, node->is_number()};
+}
+
+std::optional<std::vector<std::string>> Section::texts(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->empty()) wrong_type(*node, key, "a list of names, e.g. [\"body*\"]");
+    std::vector<std::string> out;
+    for (const toml::node& item : *list) {
+        if (!item.is_string()) wrong_type(item, key, "a list of names, e.g. [\"body*\"]");
+        out.push_back(**item.as_string());
+    }
+    return out;
+}
+
 std::optional<bool> Section::truth(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;

@@ -5,6 +5,7 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/geometry.hpp>
+#include <anvilcast/surround.hpp>
 #include <anvilcast/units.hpp>
 #include <array>
 #include <optional>
@@ -45,6 +46,9 @@ class Section {
     std::optional<Box> box(const char* key);
     /// A length that is not negative.
     std::optional<double> distance(const char* key);
+    /// A bare number counts body lengths; a text is a length.
+    std::optional<Reach> reach(const char* key);
+    std::optional<std::vector<std::string>> texts(const char* key);
     std::optional<bool> truth(const char* key);
     /// A direction: three bare numbers, of any length but 0.
     std::optional<Vec3> direction(const char* key);

@@ -49,21 +49,26 @@ bool references_hold(const VolumeMesh& mesh, Faults& faults) {
     return true;
 }
 
+/// Each boundary face, and each face between two regions, is in one zone.
 void check_zones(const VolumeMesh& mesh, const quality::Measures& m, Faults& faults) {
-    std::vector<unsigned char> times(mesh.n_faces() - mesh.n_inner_faces(), 0);
+    std::vector<unsigned char> times(mesh.n_faces(), 0);
+    auto is_between_regions = [&mesh](std::size_t f) {
+        return f < mesh.n_inner_faces() && mesh.cell_region[mesh.owner[f]] != mesh.cell_region[mesh.neighbour[f]];
+    };
     for (const BoundaryZone& zone : mesh.zones) {
-        if (zone.n_faces > 0 &&
-            (zone.first_face < mesh.n_inner_faces() || zone.first_face + zone.n_faces > mesh.n_faces())) {
+        const std::size_t end = zone.first_face + zone.n_faces;
+        bool fits = zone.n_faces == 0 || end <= mesh.n_faces();
+        for (std::size_t f = zone.first_face; f < end && fits; ++f)
+            fits = f >= mesh.n_inner_faces() || (zone.role == Role::interface_ && is_between_regions(f));
+        if (!fits) {
             faults.add(fmt::format("zone \"{}\" holds faces that are not on the boundary", zone.name));
             continue;
         }
-        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f)
-            ++times[f - mesh.n_inner_faces()];
+        for (std::size_t f = zone.first_face; f < end; ++f) ++times[f];
     }
-    for (std::size_t i = 0; i < times.size(); ++i)
-        if (times[i] != 1)
-            faults.add(fmt::format("boundary face {} {} is in {} zones, not in one", i + mesh.n_inner_faces(),
-                                   at(m.face_center[i + mesh.n_inner_faces()]), times[i]));
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f)
+        if (times[f] != (f >= mesh.n_inner_faces() || is_between_regions(f) ? 1 : 0))
+            faults.add(fmt::format("boundary face {} {} is in {} zones, not in one", f, at(m.face_center[f]), times[f]));
 }
 
 /// Each edge of the faces lies on two of them, run once each way when the faces are turned outward.

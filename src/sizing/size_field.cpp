@@ -1,3 +1,4 @@
+#include <anvilcast/naming.hpp>
 #include <anvilcast/sizing.hpp>
 
 #include <fmt/format.h>
@@ -50,6 +51,10 @@ void validate(const SizeOptions& o) {
     if (!(o.largest >= 0) || !std::isfinite(o.largest) || (o.largest > 0 && o.largest < o.surface))
         throw InputError(
             fmt::format("the largest size is {} m; it must be at least the surface size, {} m", o.largest, o.surface));
+    for (const ZoneSize& z : o.on_zones)
+        if (!(z.size > 0) || !std::isfinite(z.size) || (o.largest > 0 && z.size > o.largest))
+            throw InputError(fmt::format("the size on \"{}\" is {} m; it must be positive, and not above the largest size",
+                                         fmt::join(z.on, "\", \""), z.size));
     if (!(o.growth > 1) || o.growth > 4)
         throw InputError(
             fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
@@ -87,12 +92,36 @@ namespace {
 double largest_of(const Surface& surface, const SizeOptions& options) {
     return options.largest > 0 ? options.largest : std::max(options.surface, surface.bounds().diagonal());
 }
+
+std::vector<double> zone_sizes(const Surface& surface, const SizeOptions& options) {
+    std::vector<double> size(surface.zones.size(), Box::inf);
+    for (const ZoneSize& entry : options.on_zones)
+        for (const std::string& pattern : entry.on) {
+            bool fits = false;
+            for (std::size_t z = 0; z < size.size(); ++z) {
+                if (!matches_pattern(surface.zones[z].name, pattern)) continue;
+                size[z] = std::min(size[z], entry.size);
+                fits = true;
+            }
+            if (fits) continue;
+            std::vector<std::string> names;
+            for (const Zone& z : surface.zones) names.push_back(z.name);
+            throw InputError(fmt::format("a size is asked for on \"{}\", but no zone has such a name; the zones are {}", pattern,
+                                         fmt::join(names, ", ")));
+        }
+    for (double& h : size)
+        if (h == Box::inf) h = options.surface;
+    return size;
+}
 }  // namespace
 
 SizeField make_size_field(const Surface& surface, const SizeOptions& options) {
     validate(options);
-    return {surface, std::vector<double>(surface.points.size(), options.surface), largest_of(surface, options),
-            options.growth};
+    const std::vector<double> of_zone = zone_sizes(surface, options);
+    std::vector<double> size(surface.points.size(), Box::inf);
+    for (Index t = 0; t < surface.triangles.size(); ++t)
+        for (const Index p : surface.triangles[t]) size[p] = std::min(size[p], of_zone[surface.zone_of[t]]);
+    return {surface, std::move(size), largest_of(surface, options), options.growth};
 }
 
 SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options) {

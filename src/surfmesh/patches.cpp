@@ -13,10 +13,12 @@ constexpr double kCornerTurn = 40;  // degrees between successive edges of a cur
 
 double cos_deg(double degrees) { return std::cos(degrees * std::numbers::pi / 180.0); }
 
-bool is_feature(const Surface& s, const SurfaceEdges& edges, std::size_t e, double cos_limit) {
+bool is_feature(const Domain& domain, const SurfaceEdges& edges, std::size_t e, double cos_limit) {
+    const Surface& s = domain.boundary;
     if (edges.n_uses(e) != 2) return true;
     const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
     if (s.zone_of[u.triangle] != s.zone_of[v.triangle] || u.forward == v.forward) return true;
+    if (domain.sides[u.triangle] != domain.sides[v.triangle]) return true;
     if (std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) return true;
     auto normal = [&s](Index t) { return normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2))); };
     return dot(normal(u.triangle), normal(v.triangle)) < cos_limit;
@@ -76,7 +78,7 @@ Patches find_patches(const Domain& domain, double feature_angle) {
     out.curve_at.assign(s.points.size(), kNone);
     DisjointSets patches(s.triangles.size());
     for (std::size_t e = 0; e < edges.size(); ++e) {
-        if (is_feature(s, edges, e, cos_deg(feature_angle)))
+        if (is_feature(domain, edges, e, cos_deg(feature_angle)))
             out.feature_edges.push_back({edges.ends(e), kNone});
         else
             patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);

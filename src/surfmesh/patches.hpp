@@ -42,7 +42,8 @@ struct Patches {
     }
 };
 
-/// An edge is a feature when the surface says so, when its triangles differ in zone, meet at more than `feature_angle`
+/// An edge is a feature when the surface says so, when its triangles differ in zone or in the regions at
+/// their sides, meet at more than `feature_angle`
 /// degrees, or are not exactly two. Curves run between corners: points where other than two feature edges meet, or a
 /// curve turns sharply.
 Patches find_patches(const Domain& domain, double feature_angle);

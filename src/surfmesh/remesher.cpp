@@ -38,12 +38,12 @@ Remesher::Remesher(const Domain& domain, const Patches& patches, SizeAt size_at,
       patch_of_(patches.patch_of),
       star_(points_.size()),
       zone_of_patch_(patches.patch_tree.size()),
-      patch_is_baffle_(patches.patch_tree.size()) {
+      sides_of_patch_(patches.patch_tree.size()) {
     for (const Vec3& p : points_) size_.push_back(size_at_(p));
     for (Index t = 0; t < triangles_.size(); ++t) {
         for (const Index p : triangles_[t]) star_[p].push_back(t);
         zone_of_patch_[patch_of_[t]] = domain.boundary.zone_of[t];
-        patch_is_baffle_[patch_of_[t]] = domain.is_baffle[t];
+        sides_of_patch_[patch_of_[t]] = domain.sides[t];
     }
     for (const auto& f : patches.feature_edges) features_[key(f.ends[0], f.ends[1])] = f.curve;
 }
@@ -356,6 +356,7 @@ void Remesher::smooth() {
 SurfaceMesh Remesher::result(const Domain& domain) const {
     SurfaceMesh out;
     out.surface.zones = domain.boundary.zones;
+    for (const DomainRegion& r : domain.regions) out.regions.push_back({r.name, r.kind});
     std::vector<Index> number(points_.size(), kNone);
     for (Index v = 0; v < points_.size(); ++v) {
         if (star_[v].empty()) continue;
@@ -368,7 +369,7 @@ SurfaceMesh Remesher::result(const Domain& domain) const {
         const Index patch = patch_of_[t];
         out.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
         out.surface.zone_of.push_back(zone_of_patch_[patch]);
-        out.is_baffle.push_back(patch_is_baffle_[patch]);
+        out.sides.push_back(sides_of_patch_[patch]);
         for (const Vec3& p : {middle(corners(t)), midpoint(points_[c[0]], points_[c[1]]),
                               midpoint(points_[c[1]], points_[c[2]]), midpoint(points_[c[2]], points_[c[0]])}) {
             const double d = patches_.closest(patch, p).distance;

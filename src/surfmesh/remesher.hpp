@@ -68,7 +68,7 @@ class Remesher {
     std::vector<std::vector<Index>> star_;
     std::unordered_map<std::uint64_t, Index> features_;  // looked up only, never iterated
     std::vector<Index> zone_of_patch_;
-    std::vector<bool> patch_is_baffle_;
+    std::vector<std::array<Index, 2>> sides_of_patch_;
 };
 
 }  // namespace anvilcast::surfmesh

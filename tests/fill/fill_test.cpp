@@ -155,7 +155,7 @@ TEST(Fill, KeepsABaffleAsTwoFaces) {
     mesh.surface.triangles.push_back({first, first + 2, first + 3});
     mesh.surface.zone_of.insert(mesh.surface.zone_of.end(), 2, static_cast<Index>(mesh.surface.zones.size()));
     mesh.surface.zones.push_back({"plate", Role::baffle});
-    mesh.is_baffle.insert(mesh.is_baffle.end(), 2, true);
+    mesh.sides.insert(mesh.sides.end(), 2, {0, 0});
     SizeOptions sizes;
     sizes.surface = 0.3;
     const VolumeMesh volume = fill_with_tetrahedra(mesh, make_size_field(mesh.surface, sizes));

@@ -30,8 +30,9 @@ VolumeMesh small_mesh() {
     const Surface s = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 1}), 40);
     SizeOptions sizes;
     sizes.surface = 0.5;
-    VolumeMesh mesh =
-        fill_with_tetrahedra(kit::as_mesh(s), make_size_field(s, sizes), {{"gas", RegionKind::fluid}, 0, true});
+    SurfaceMesh surface = kit::as_mesh(s);
+    surface.regions = {{"gas", RegionKind::fluid}};
+    VolumeMesh mesh = fill_with_tetrahedra(surface, make_size_field(s, sizes));
     mesh.zones[0].role = Role::inlet;
     mesh.zones[1].role = Role::outlet;
     return mesh;

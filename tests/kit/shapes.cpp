@@ -135,14 +135,16 @@ Surface twisted_prism(double twist_deg) {
 Domain inside_of(const Surface& s) {
     Domain d;
     d.boundary = s;
-    d.is_baffle.assign(s.triangles.size(), false);
+    d.sides.assign(s.triangles.size(), {kNone, 0});
+    d.regions = {{"fluid", RegionKind::fluid, 0, {}}};
     return d;
 }
 
 SurfaceMesh as_mesh(const Surface& s) {
     SurfaceMesh m;
     m.surface = s;
-    m.is_baffle.assign(s.triangles.size(), false);
+    m.sides.assign(s.triangles.size(), {kNone, 0});
+    m.regions = {{"fluid", RegionKind::fluid}};
     return m;
 }
 

@@ -62,7 +62,7 @@ TEST(CaseFile, IsReadInItsUnits) {
     EXPECT_EQ(c.openings[0].role, Role::inlet);
     EXPECT_DOUBLE_EQ(c.openings[0].near.x, 0.001);
     EXPECT_DOUBLE_EQ(c.openings[0].near.y, 0.02);
-    EXPECT_DOUBLE_EQ(c.region.inside.z, 0.2);
+    EXPECT_DOUBLE_EQ(c.regions[0].inside->z, 0.2);
     EXPECT_DOUBLE_EQ(c.sizing.surface, 0.005);
     EXPECT_DOUBLE_EQ(c.sizing.largest, 0.01);
     EXPECT_EQ(c.limits.skewness, 0.9);
@@ -127,7 +127,7 @@ TEST(CaseFile, IntegersTooLongForADoubleAreRounded) {
     EXPECT_EQ(c.limits.cells, 9'007'199'254.0);
     EXPECT_NE(message_of(replaced(kGood, "cells = 2_000_000", "cells = 9_007_199_254_740_993")).find("out of range"),
               std::string::npos);
-    EXPECT_EQ(parse_case(replaced(kGood, "[0, 0, 200]", "[0, 0, 9007199254740993]"), "case.toml").region.inside.z,
+    EXPECT_EQ(parse_case(replaced(kGood, "[0, 0, 200]", "[0, 0, 9007199254740993]"), "case.toml").regions[0].inside->z,
               9007199254740992e-3);
 }
 

@@ -1,8 +1,8 @@
 // Ear clipping with exact decisions. An ear is a strictly convex corner whose closed triangle holds no other
 // corner; every simple polygon has one, also when some corners lie in line with their neighbours.
 
-#include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/predicates.hpp>
 
 namespace anvilcast {

@@ -1,0 +1,296 @@
+// From the cells of a space to the regions that were asked for, and the surfaces that bound them.
+
+#include <anvilcast/domain.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/leaks.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "domain/leak_text.hpp"
+#include "domain/place_text.hpp"
+
+namespace anvilcast {
+namespace {
+
+using domain::place_text;
+
+class Chooser {
+  public:
+    Chooser(const Space& space, const LengthUnit& unit)
+        : space_(space), unit_(unit), owner_(space.cells.size(), kNone),
+          tree_(space.complex.surface.points, space.complex.surface.triangles) {}
+
+    /// The request that takes each cell.
+    std::vector<Index> owners(const std::vector<RegionRequest>& requests) {
+        // Points come first: what they pick may lie in a part that is asked for as a whole.
+        for (Index k = 0; k < requests.size(); ++k) {
+            if (requests[k].inside) take_at(requests, k);
+            if (requests[k].is_around) take_around(requests, k);
+        }
+        for (Index k = 0; k < requests.size(); ++k)
+            if (!requests[k].solid_of.empty()) take_solid(requests, k);
+        return owner_;
+    }
+
+  private:
+    void take(const std::vector<RegionRequest>& requests, Index cell, Index k) {
+        if (owner_[cell] != kNone)
+            throw GeometryError(fmt::format(
+                "regions \"{}\" and \"{}\" are one: nothing separates them near {}; is a wall missing, or an opening not "
+                "closed?",
+                requests[owner_[cell]].name, requests[k].name, place_text(space_.cells[cell].inside, unit_)));
+        owner_[cell] = k;
+    }
+
+    void take_at(const std::vector<RegionRequest>& requests, Index k) {
+        const Surface& s = space_.complex.surface;
+        const Vec3 inside = *requests[k].inside;
+        const auto region = region_at(s, tree_, space_.regions, inside);
+        if (!region) {
+            const auto hit = tree_.closest(inside);
+            throw GeometryError(fmt::format("inside = {} lies on a surface, that of zone \"{}\"; move it into the flow{}",
+                                            place_text(inside, unit_), s.zones[s.zone_of[hit.triangle]].name,
+                                            nearest_cell(inside)));
+        }
+        if (*region == Regions::kOutside) explain_outside(inside);
+        check_not_material(requests[k], *region);
+        take(requests, *region, k);
+    }
+
+    /// Where there are openings, a fluid in the material of a body is a mistake.
+    void check_not_material(const RegionRequest& request, Index region) const {
+        const bool has_openings =
+            std::find(space_.is_opening.begin(), space_.is_opening.end(), true) != space_.is_opening.end();
+        const SpaceCell& cell = space_.cells[region];
+        if (request.kind != RegionKind::fluid || !has_openings || cell.touches_opening || cell.inside_of.empty()) return;
+        const std::string& part = cell.inside_of.front();
+        throw GeometryError(fmt::format(
+            "inside = {} is in the material of {}: that region touches none of the openings; move the point into the "
+            "flow{}, or write kind = \"solid\"",
+            place_text(*request.inside, unit_), part.empty() ? "a body" : "\"" + part + "\"",
+            nearest_cell(*request.inside, true)));
+    }
+
+    void take_around(const std::vector<RegionRequest>& requests, Index k) {
+        const Surface& s = space_.complex.surface;
+        // Triangles of the surround come last, and only one cell outside of all bodies lies behind them.
+        const auto n_bodies = static_cast<Index>(std::count_if(space_.part_of.begin(), space_.part_of.end(),
+                                                               [](const std::string& p) { return !p.empty(); }));
+        bool found = false;
+        for (Index t = 0; t < s.triangles.size(); ++t) {
+            const auto origins = space_.complex.origins_of(t);
+            if (origins.back().triangle < n_bodies || space_.is_opening[origins.back().triangle]) continue;
+            const Index cell = space_.regions.sides[t][origins.back().is_reversed ? 0 : 1];
+            if (cell == Regions::kOutside || !space_.cells[cell].inside_of.empty() || owner_[cell] == k) continue;
+            take(requests, cell, k);
+            found = true;
+        }
+        if (!found) throw GeometryError("there is no flow round the bodies: the surround lies inside of a body");
+    }
+
+    void take_solid(const std::vector<RegionRequest>& requests, Index k) {
+        const std::string& part = requests[k].solid_of;
+        const auto at = std::find(space_.parts.begin(), space_.parts.end(), part);
+        if (at == space_.parts.end())
+            throw InputError(fmt::format("region \"{}\": there is no part \"{}\"; the parts are \"{}\"", requests[k].name,
+                                         part, fmt::join(space_.parts, "\", \"")));
+        if (!space_.part_is_closed[static_cast<std::size_t>(at - space_.parts.begin())])
+            throw GeometryError(fmt::format(
+                "region \"{}\": part \"{}\" does not enclose a volume; `anvilcast inspect` shows where it is open",
+                requests[k].name, part));
+        bool found = false;
+        for (Index cell = 1; cell < space_.cells.size(); ++cell) {
+            const auto& parts = space_.cells[cell].inside_of;
+            if (owner_[cell] != kNone || std::find(parts.begin(), parts.end(), part) == parts.end()) continue;
+            owner_[cell] = k;
+            found = true;
+        }
+        if (!found)
+            throw GeometryError(fmt::format("region \"{}\": all of the material of part \"{}\" belongs to other regions",
+                                            requests[k].name, part));
+    }
+
+    std::string nearest_cell(const Vec3& p, bool with_opening = false) const {
+        const Surface& s = space_.complex.surface;
+        Index best = kNone;
+        double nearest = Box::inf;
+        for (Index t = 0; t < s.triangles.size(); ++t) {
+            const double d = distance_squared(p, closest_point_on_triangle(p, s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+            if (d >= nearest) continue;
+            for (const Index r : space_.regions.sides[t])
+                if (r != Regions::kOutside && (!with_opening || space_.cells[r].touches_opening)) {
+                    nearest = d;
+                    best = r;
+                }
+        }
+        if (best == kNone) return "";
+        return fmt::format("; the nearest enclosed volume{} holds the point {}", with_opening ? " with an opening" : "",
+                           place_text(space_.cells[best].inside, unit_));
+    }
+
+    [[noreturn]] void explain_outside(const Vec3& inside) const {
+        const Surface& s = space_.complex.surface;
+        std::vector<Leak> leaks = find_leaks(s, inside);
+        if (!leaks.empty()) {
+            const std::string text = fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
+                                                 place_text(inside, unit_), domain::leaks_text(leaks, unit_));
+            throw LeakError(text, std::move(leaks));
+        }
+        const Box box = s.bounds();
+        throw GeometryError(fmt::format("inside = {} is outside of everything; the parts reach from {} to {}. Is the unit "
+                                        "right?{}",
+                                        place_text(inside, unit_), place_text(box.lo, unit_), place_text(box.hi, unit_),
+                                        nearest_cell(inside)));
+    }
+
+    const Space& space_;
+    const LengthUnit& unit_;
+    std::vector<Index> owner_;
+    TriangleTree tree_;
+};
+
+/// A zone of the domain: the zone that it came from, that from behind where two coincide, and the regions at its sides.
+struct ZoneKey {
+    Index zone, other_zone;
+    Index front, behind;
+    auto operator<=>(const ZoneKey&) const = default;
+};
+
+/// Names the zones of the domain after those that they came from, as shortly as can be.
+std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vector<Zone>& zones, const Domain& domain) {
+    std::map<Index, std::size_t> uses, walls;
+    for (const ZoneKey& k : keys) {
+        ++uses[k.zone];
+        if (k.front == kNone) ++walls[k.zone];
+    }
+    auto region = [&](Index r) { return domain.regions[r].name; };
+    std::vector<Zone> out;
+    for (const ZoneKey& k : keys) {
+        Zone z = zones[k.zone];
+        const bool is_interface = k.front != kNone && k.front != k.behind;
+        if (is_interface) {
+            z.role = Role::interface_;
+            z.role_is_guess = false;
+            z.other_name = k.other_zone == kNone ? z.name : zones[k.other_zone].name;
+            if (uses[k.zone] > 1) {
+                z.other_name += "-to-" + region(k.behind);
+                z.name += "-to-" + region(k.front);
+            }
+        } else if (uses[k.zone] > 1 && walls[k.zone] > 1) {
+            z.name += "-of-" + region(k.behind);
+        }
+        const std::string wanted = z.name;
+        for (int n = 2; std::any_of(out.begin(), out.end(), [&z](const Zone& o) { return o.name == z.name; }); ++n)
+            z.name = fmt::format("{}-{}", wanted, n);
+        out.push_back(std::move(z));
+    }
+    return out;
+}
+
+class Builder {
+  public:
+    Builder(const Space& space, const std::vector<RegionRequest>& requests, const std::vector<Index>& owners)
+        : space_(space), requests_(requests), number_(space.cells.size(), kNone) {
+        std::vector<Index> of_request(requests.size(), kNone);
+        for (Index cell = 1; cell < owners.size(); ++cell) {
+            if (owners[cell] == kNone) {
+                domain_.left_out.push_back(space.cells[cell]);
+                continue;
+            }
+            if (requests[owners[cell]].kind == RegionKind::void_) continue;
+            of_request[owners[cell]] = 0;
+        }
+        // Regions are numbered as they were asked for.
+        for (Index k = 0; k < requests.size(); ++k) {
+            if (of_request[k] == kNone) continue;
+            of_request[k] = static_cast<Index>(domain_.regions.size());
+            domain_.regions.push_back({requests[k].name, requests[k].kind, 0, {}});
+        }
+        for (Index cell = 1; cell < owners.size(); ++cell) {
+            if (owners[cell] == kNone || of_request[owners[cell]] == kNone) continue;
+            number_[cell] = of_request[owners[cell]];
+            DomainRegion& region = domain_.regions[number_[cell]];
+            if (region.volume == 0) region.inside = requests[owners[cell]].inside.value_or(space.cells[cell].inside);
+            region.volume += space.cells[cell].volume;
+            domain_.volume += space.cells[cell].volume;
+        }
+    }
+
+    Domain build(const ChooseOptions& options) {
+        const Surface& s = space_.complex.surface;
+        domain_.boundary.points = s.points;
+        domain_.boundary.feature_edges = s.feature_edges;
+        std::map<ZoneKey, Index> zone_number;
+        std::vector<ZoneKey> keys;
+        std::map<std::pair<Index, Index>, std::size_t> leftover_number;
+        for (Index t = 0; t < s.triangles.size(); ++t) {
+            const auto [cell_in_front, cell_behind] = space_.regions.sides[t];
+            Index front = number_[cell_in_front], behind = number_[cell_behind];
+            if (front == kNone && behind == kNone) continue;
+            const Zone& zone = s.zones[s.zone_of[t]];
+            if (front == behind && cell_in_front != cell_behind) continue;  // a wall between two cells of one region
+            if (front == behind && zone.role != Role::baffle) {
+                note_leftover(t, front, leftover_number);
+                if (options.drop_leftovers) continue;
+            }
+            Triangle triangle = s.triangles[t];
+            ZoneKey key{s.zone_of[t], kNone, front, behind};
+            const auto origins = space_.complex.origins_of(t);
+            for (const auto& o : origins)
+                if (o.zone != key.zone && front != behind && front != kNone && behind != kNone) {
+                    key.other_zone = o.zone;
+                    break;
+                }
+            // Normals point out of the region, or of the one with the lower number.
+            if (behind == kNone || (front != kNone && front < behind)) {
+                std::swap(triangle[1], triangle[2]);
+                std::swap(key.front, key.behind);
+                if (key.other_zone != kNone) std::swap(key.zone, key.other_zone);
+            }
+            const auto [it, is_new] = zone_number.try_emplace(key, static_cast<Index>(keys.size()));
+            if (is_new) keys.push_back(key);
+            domain_.boundary.triangles.push_back(triangle);
+            domain_.boundary.zone_of.push_back(it->second);
+            domain_.sides.push_back({key.front, key.behind});
+        }
+        domain_.boundary.zones = named_zones(keys, s.zones, domain_);
+        drop_unused_points(domain_.boundary);
+        return std::move(domain_);
+    }
+
+  private:
+    void note_leftover(Index t, Index region, std::map<std::pair<Index, Index>, std::size_t>& number) {
+        const Surface& s = space_.complex.surface;
+        const auto [it, is_new] = number.try_emplace({s.zone_of[t], region}, domain_.leftovers.size());
+        const Vec3 at = (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0;
+        if (is_new) domain_.leftovers.push_back({s.zones[s.zone_of[t]].name, domain_.regions[region].name, 0, at});
+        domain_.leftovers[it->second].area += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+    }
+
+    const Space& space_;
+    const std::vector<RegionRequest>& requests_;
+    std::vector<Index> number_;  // of the domain's region of each cell
+    Domain domain_;
+};
+
+}  // namespace
+
+Domain choose_regions(const Space& space, const std::vector<RegionRequest>& requests, const LengthUnit& unit,
+                      const ChooseOptions& options) {
+    const std::vector<Index> owners = Chooser(space, unit).owners(requests);
+    Domain domain = Builder(space, requests, owners).build(options);
+    if (domain.regions.empty()) throw InputError("no region is to be meshed: all that were asked for are void");
+    return domain;
+}
+
+Domain extract_region(const Surface& body, const std::vector<Opening>& closed_openings, const Vec3& inside,
+                      const LengthUnit& unit) {
+    RegionRequest request;
+    request.inside = inside;
+    return choose_regions(divide_space(body, closed_openings), {request}, unit);
+}
+
+}  // namespace anvilcast

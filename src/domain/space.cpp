@@ -1,0 +1,202 @@
+// Space divided: the complex of everything, its cells, and which parts' material each belongs to.
+
+#include <anvilcast/domain.hpp>
+
+#include <algorithm>
+#include <limits>
+#include <map>
+#include <set>
+
+namespace anvilcast {
+namespace {
+
+/// How often each region is enclosed by each part: walking through a triangle of the part from front to behind adds
+/// one. A part for which that depends on the way is not closed.
+struct Windings {
+    std::vector<std::vector<int>> of;  // [region][part]
+    std::vector<bool> part_is_closed;
+};
+
+/// Triangles by the regions at their sides, as a list with offsets.
+struct TrianglesOfRegions {
+    std::vector<std::size_t> first;
+    std::vector<Index> triangle;
+
+    explicit TrianglesOfRegions(const Regions& regions) : first(regions.volumes.size() + 1, 0) {
+        for (const auto& sides : regions.sides) {
+            ++first[sides[0] + 1];
+            if (sides[1] != sides[0]) ++first[sides[1] + 1];
+        }
+        for (std::size_t r = 1; r < first.size(); ++r) first[r] += first[r - 1];
+        triangle.resize(first.back());
+        std::vector<std::size_t> next(first.begin(), first.end() - 1);
+        for (Index t = 0; t < regions.sides.size(); ++t) {
+            const auto& sides = regions.sides[t];
+            triangle[next[sides[0]]++] = t;
+            if (sides[1] != sides[0]) triangle[next[sides[1]]++] = t;
+        }
+    }
+};
+
+Windings find_windings(const Space& space, const std::vector<Index>& part_of, const TrianglesOfRegions& at) {
+    const std::size_t n_regions = space.regions.volumes.size(), n_parts = space.parts.size();
+    Windings w{std::vector<std::vector<int>>(n_regions), std::vector<bool>(n_parts, true)};
+    auto behind = [&](Index t, std::vector<int> from, int way) {
+        for (const auto& o : space.complex.origins_of(t))
+            if (part_of[o.triangle] != kNone) from[part_of[o.triangle]] += o.is_reversed ? -way : way;
+        return from;
+    };
+    for (Index start = 0; start < n_regions; ++start) {
+        if (!w.of[start].empty()) continue;
+        w.of[start].assign(n_parts, 0);
+        std::vector<Index> queue{start};
+        for (std::size_t k = 0; k < queue.size(); ++k) {
+            const Index r = queue[k];
+            for (std::size_t i = at.first[r]; i < at.first[r + 1]; ++i) {
+                const Index t = at.triangle[i];
+                const auto [front, back] = space.regions.sides[t];
+                const Index other = front == r ? back : front;
+                if (other == r) {
+                    // Both sides are one region: whatever part this is a piece of encloses nothing here.
+                    for (const auto& o : space.complex.origins_of(t))
+                        if (part_of[o.triangle] != kNone) w.part_is_closed[part_of[o.triangle]] = false;
+                    continue;
+                }
+                std::vector<int> beyond = behind(t, w.of[r], front == r ? 1 : -1);
+                if (w.of[other].empty()) {
+                    w.of[other] = std::move(beyond);
+                    queue.push_back(other);
+                    continue;
+                }
+                for (std::size_t p = 0; p < n_parts; ++p)
+                    if (w.of[other][p] != beyond[p]) w.part_is_closed[p] = false;
+            }
+        }
+    }
+    return w;
+}
+
+/// A point well off the walls: the middle of the longest way from one of the largest triangles straight across.
+Vec3 find_inside(const Space& space, const TriangleTree& tree, const TrianglesOfRegions& at, Index region) {
+    constexpr std::size_t kTries = 12;
+    const Surface& s = space.complex.surface;
+    std::vector<Index> list(at.triangle.begin() + static_cast<std::ptrdiff_t>(at.first[region]),
+                            at.triangle.begin() + static_cast<std::ptrdiff_t>(at.first[region + 1]));
+    auto size = [&s](Index t) { return length_squared(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2))); };
+    const std::size_t n = std::min(kTries, list.size());
+    std::partial_sort(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(n), list.end(), [&](Index p, Index q) {
+        const double a = size(p), b = size(q);
+        return a != b ? a > b : p < q;
+    });
+    Vec3 best = s.bounds().center();
+    double longest = 0;
+    for (std::size_t k = 0; k < n; ++k) {
+        const Index t = list[k];
+        const bool from_front = space.regions.sides[t][0] == region;
+        const Vec3 normal = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+        const Vec3 way = from_front ? normal : -normal;
+        const Vec3 origin = 0.31 * s.corner(t, 0) + 0.36 * s.corner(t, 1) + 0.33 * s.corner(t, 2);
+        for (const auto& hit : tree.line_hits(origin, way)) {
+            if (hit.triangle == t || !(hit.t > 0)) continue;
+            if (space.regions.sides[hit.triangle][hit.from_front ? 0 : 1] == region && hit.t > longest) {
+                longest = hit.t;
+                best = origin + way * (hit.t / 2);
+            }
+            break;
+        }
+    }
+    return best;
+}
+
+void find_cells(Space& space, const TrianglesOfRegions& at, const Windings& windings) {
+    const Surface& s = space.complex.surface;
+    const TriangleTree tree(s.points, s.triangles);
+    space.cells.assign(space.regions.volumes.size(), {});
+    for (Index r = 0; r < space.cells.size(); ++r) {
+        SpaceCell& cell = space.cells[r];
+        cell.volume = r == Regions::kOutside ? std::numeric_limits<double>::infinity() : space.regions.volumes[r];
+        std::set<std::string> zones;
+        for (std::size_t i = at.first[r]; i < at.first[r + 1]; ++i) {
+            const Index t = at.triangle[i];
+            for (int k = 0; k < 3; ++k) cell.bounds.include(s.corner(t, k));
+            for (const auto& o : space.complex.origins_of(t)) {
+                zones.insert(s.zones[o.zone].name);
+                cell.touches_opening = cell.touches_opening || space.is_opening[o.triangle];
+            }
+        }
+        cell.zones.assign(zones.begin(), zones.end());
+        for (std::size_t p = 0; p < space.parts.size(); ++p)
+            if (windings.part_is_closed[p] && windings.of[r][p] != 0) cell.inside_of.push_back(space.parts[p]);
+        if (r != Regions::kOutside) cell.inside = find_inside(space, tree, at, r);
+    }
+}
+
+/// Takes the triangles out that are pieces of patches and lie in the material of a part. Tells whether there were any.
+bool drop_patches_in_material(Space& space, const Windings& windings) {
+    auto in_material = [&](Index t) {
+        for (const auto& o : space.complex.origins_of(t))
+            if (!space.is_opening[o.triangle]) return false;
+        for (std::size_t p = 0; p < space.parts.size(); ++p)
+            if (windings.part_is_closed[p] && windings.of[space.regions.sides[t][0]][p] != 0 &&
+                windings.of[space.regions.sides[t][1]][p] != 0)
+                return true;
+        return false;
+    };
+    CutSurface& c = space.complex;
+    CutSurface kept;
+    kept.first_origin.push_back(0);
+    for (Index t = 0; t < c.surface.triangles.size(); ++t) {
+        if (in_material(t)) continue;
+        kept.surface.triangles.push_back(c.surface.triangles[t]);
+        kept.surface.zone_of.push_back(c.surface.zone_of[t]);
+        for (const auto& o : c.origins_of(t)) kept.origins.push_back(o);
+        kept.first_origin.push_back(static_cast<Index>(kept.origins.size()));
+    }
+    if (kept.surface.triangles.size() == c.surface.triangles.size()) return false;
+    c.surface.triangles = std::move(kept.surface.triangles);
+    c.surface.zone_of = std::move(kept.surface.zone_of);
+    c.origins = std::move(kept.origins);
+    c.first_origin = std::move(kept.first_origin);
+    drop_unused_points(c.surface);
+    return true;
+}
+
+}  // namespace
+
+Space divide_space(const Surface& parts, const std::vector<Opening>& openings, const SpaceOptions& options,
+                   const Context& context) {
+    Space space;
+    for (Index t = 0; t < parts.triangles.size(); ++t)
+        space.part_of.push_back(options.part_of.empty() ? parts.zones[parts.zone_of[t]].part : options.part_of[t]);
+    Surface all = close_openings(parts, openings);
+    space.is_opening.assign(parts.triangles.size(), false);
+    space.is_opening.resize(all.triangles.size(), true);
+    if (options.surround != nullptr) all = joined({all, *options.surround});
+    space.part_of.resize(all.triangles.size());
+    space.is_opening.resize(all.triangles.size(), false);
+
+    std::map<std::string, Index> number;
+    std::vector<Index> part_of;
+    for (Index t = 0; t < all.triangles.size(); ++t) {
+        if (t >= parts.triangles.size()) {
+            part_of.push_back(kNone);
+            continue;
+        }
+        const auto [it, is_new] = number.try_emplace(space.part_of[t], static_cast<Index>(space.parts.size()));
+        if (is_new) space.parts.push_back(space.part_of[t]);
+        part_of.push_back(it->second);
+    }
+    space.complex = cut_at_intersections(all, {options.join}, context);
+    context.report("domain", "regions", 0.6);
+    auto look = [&] {
+        space.regions = find_regions(space.complex.surface);
+        return find_windings(space, part_of, TrianglesOfRegions(space.regions));
+    };
+    Windings windings = look();
+    if (drop_patches_in_material(space, windings)) windings = look();
+    space.part_is_closed = windings.part_is_closed;
+    find_cells(space, TrianglesOfRegions(space.regions), windings);
+    return space;
+}
+
+}  // namespace anvilcast
