@@ -159,28 +159,31 @@ struct ZoneKey {
     auto operator<=>(const ZoneKey&) const = default;
 };
 
-/// Names the zones of the domain after those that they came from, as shortly as can be.
-std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vector<Zone>& zones, const Domain& domain) {
-    std::map<Index, std::size_t> uses, walls;
-    for (const ZoneKey& k : keys) {
-        ++uses[k.zone];
-        if (k.front == kNone) ++walls[k.zone];
+/// Names the zones of the domain after those that they came from. Where one zone is divided, the largest piece keeps the
+/// name; the others say where they are.
+std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vector<double>& areas,
+                              const std::vector<Zone>& zones, const Domain& domain) {
+    std::map<Index, std::size_t> largest;
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+        const auto [it, is_new] = largest.try_emplace(keys[i].zone, i);
+        if (!is_new && areas[i] > areas[it->second]) it->second = i;
     }
-    auto region = [&](Index r) { return domain.regions[r].name; };
     std::vector<Zone> out;
-    for (const ZoneKey& k : keys) {
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+        const ZoneKey& k = keys[i];
         Zone z = zones[k.zone];
-        const bool is_interface = k.front != kNone && k.front != k.behind;
+        const bool is_interface = k.front != kNone && k.front != k.behind, is_largest = largest[k.zone] == i;
         if (is_interface) {
             z.role = Role::interface_;
             z.role_is_guess = false;
             z.other_name = k.other_zone == kNone ? z.name : zones[k.other_zone].name;
-            if (uses[k.zone] > 1) {
-                z.other_name += "-to-" + region(k.behind);
-                z.name += "-to-" + region(k.front);
+            if (!is_largest) {
+                z.other_name += "-to-" + domain.regions[k.behind].name;
+                z.name += "-to-" + domain.regions[k.front].name;
             }
-        } else if (uses[k.zone] > 1 && walls[k.zone] > 1) {
-            z.name += "-of-" + region(k.behind);
+        } else if (!is_largest) {
+            z.name += k.front == k.behind ? "-within-" + domain.regions[k.behind].name
+                                          : "-outside-" + domain.regions[k.behind].name;
         }
         const std::string wanted = z.name;
         for (int n = 2; std::any_of(out.begin(), out.end(), [&z](const Zone& o) { return o.name == z.name; }); ++n)
@@ -194,6 +197,9 @@ class Builder {
   public:
     Builder(const Space& space, const std::vector<RegionRequest>& requests, const std::vector<Index>& owners)
         : space_(space), requests_(requests), number_(space.cells.size(), kNone) {
+        for (const std::string& part : space.parts) cells_of_part_[part] = 0;
+        for (const SpaceCell& cell : space.cells)
+            for (const std::string& part : cell.inside_of) ++cells_of_part_[part];
         std::vector<Index> of_request(requests.size(), kNone);
         for (Index cell = 1; cell < owners.size(); ++cell) {
             if (owners[cell] == kNone) {
@@ -225,6 +231,7 @@ class Builder {
         domain_.boundary.feature_edges = s.feature_edges;
         std::map<ZoneKey, Index> zone_number;
         std::vector<ZoneKey> keys;
+        std::vector<double> areas;
         std::map<std::pair<Index, Index>, std::size_t> leftover_number;
         for (Index t = 0; t < s.triangles.size(); ++t) {
             const auto [cell_in_front, cell_behind] = space_.regions.sides[t];
@@ -237,7 +244,7 @@ class Builder {
                 if (options.drop_leftovers) continue;
             }
             Triangle triangle = s.triangles[t];
-            ZoneKey key{s.zone_of[t], kNone, front, behind};
+            ZoneKey key{front == kNone || behind == kNone ? closest_zone(t) : s.zone_of[t], kNone, front, behind};
             const auto origins = space_.complex.origins_of(t);
             for (const auto& o : origins)
                 if (o.zone != key.zone && front != behind && front != kNone && behind != kNone) {
@@ -251,17 +258,38 @@ class Builder {
                 if (key.other_zone != kNone) std::swap(key.zone, key.other_zone);
             }
             const auto [it, is_new] = zone_number.try_emplace(key, static_cast<Index>(keys.size()));
-            if (is_new) keys.push_back(key);
+            if (is_new) {
+                keys.push_back(key);
+                areas.push_back(0);
+            }
+            areas[it->second] += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
             domain_.boundary.triangles.push_back(triangle);
             domain_.boundary.zone_of.push_back(it->second);
             domain_.sides.push_back({key.front, key.behind});
         }
-        domain_.boundary.zones = named_zones(keys, s.zones, domain_);
+        domain_.boundary.zones = named_zones(keys, areas, s.zones, domain_);
         drop_unused_points(domain_.boundary);
         return std::move(domain_);
     }
 
   private:
+    /// Where zones coincide on the border of one region, that of the part with the least material: the end of a rod
+    /// in a chamber's wall belongs to the rod.
+    Index closest_zone(Index t) const {
+        const auto origins = space_.complex.origins_of(t);
+        Index zone = origins.front().zone;
+        std::size_t least = space_.cells.size() + 1;
+        for (const auto& o : origins) {
+            if (space_.part_of[o.triangle].empty()) return o.zone;  // an opening, or the surround
+            const std::size_t n = cells_of_part_.at(space_.part_of[o.triangle]);
+            if (n < least) {
+                least = n;
+                zone = o.zone;
+            }
+        }
+        return zone;
+    }
+
     void note_leftover(Index t, Index region, std::map<std::pair<Index, Index>, std::size_t>& number) {
         const Surface& s = space_.complex.surface;
         const auto [it, is_new] = number.try_emplace({s.zone_of[t], region}, domain_.leftovers.size());
@@ -273,6 +301,7 @@ class Builder {
     const Space& space_;
     const std::vector<RegionRequest>& requests_;
     std::vector<Index> number_;  // of the domain's region of each cell
+    std::map<std::string, std::size_t> cells_of_part_;
     Domain domain_;
 };
 

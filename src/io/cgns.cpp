@@ -18,6 +18,7 @@ namespace {
 
 constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
 constexpr std::size_t kNameLength = 32;      // of the standard
+constexpr DataType_t kIndexType = sizeof(cgsize_t) == 8 ? LongInteger : Integer;
 constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
 
 BCType_t bc_of(Role role) {
@@ -263,15 +264,14 @@ class CgnsWriter {
             const auto partner = std::find_if(sides_.begin(), sides_.end(), [&](const Side& s) {
                 return s.zone == side.zone && s.region == side.other_region && s.other_region == side.region;
             });
-            std::vector<cgsize_t> own, theirs;
-            for (cgsize_t e = side.first; e <= side.last; ++e) {
-                own.push_back(e);
-                theirs.push_back(partner->first + (e - side.first));
-            }
+            // A range: the library refuses lists longer than the zone has points, which coarse regions have.
+            const std::array<cgsize_t, 2> own{side.first, side.last};
+            std::vector<cgsize_t> theirs;
+            for (cgsize_t e = side.first; e <= side.last; ++e) theirs.push_back(partner->first + (e - side.first));
             int connection = 0;
             file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter, Abutting1to1,
-                                      PointList, static_cast<cgsize_t>(own.size()), own.data(),
-                                      zone_names_[side.other_region].c_str(), Unstructured, PointListDonor, LongInteger,
+                                      PointRange, 2, own.data(),
+                                      zone_names_[side.other_region].c_str(), Unstructured, PointListDonor, kIndexType,
                                       static_cast<cgsize_t>(theirs.size()), theirs.data(), &connection));
         }
     }
@@ -415,12 +415,19 @@ class CgnsReader {
             cgsize_t n_own = 0, n_theirs = 0;
             file_.check(cg_conn_info(*file_, 1, zone_, k, name.data(), &location, &type, &set, &n_own, donor.data(),
                                      &donor_type, &donor_set, &donor_data, &n_theirs));
-            if (location != FaceCenter || type != Abutting1to1 || set != PointList || n_own != n_theirs || n_own < 0)
+            const bool fits = set == PointRange ? n_own == 2 : set == PointList && n_own == n_theirs && n_own >= 0;
+            if (location != FaceCenter || type != Abutting1to1 || !fits || n_theirs < 0)
                 wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
             Connection c{zone_, name.data(), donor.data(), {}, {}, {}};
             c.own.resize(static_cast<std::size_t>(n_own));
-            c.theirs.resize(static_cast<std::size_t>(n_own));
-            file_.check(cg_conn_read(*file_, 1, zone_, k, c.own.data(), LongInteger, c.theirs.data()));
+            c.theirs.resize(static_cast<std::size_t>(n_theirs));
+            file_.check(cg_conn_read(*file_, 1, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
+            if (set == PointRange) {
+                const cgsize_t first = c.own[0], last = c.own[1];
+                if (last - first + 1 != n_theirs) wrong(fmt::format("the sides of interface \"{}\" differ in size", name.data()));
+                c.own.resize(c.theirs.size());
+                for (cgsize_t e = first; e <= last; ++e) c.own[static_cast<std::size_t>(e - first)] = e;
+            }
             for (const cgsize_t e : c.own) c.faces[e];
             connections_.push_back(std::move(c));
         }

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <anvilcast/errors.hpp>
 
+#include "base/disjoint_sets.hpp"
+
 namespace anvilcast {
 namespace {
 
@@ -74,6 +76,7 @@ struct FaceRecord {
     Index zone;  // kNone for inner faces
     Index owner, neighbour;
     unsigned char face;  // of the owner
+    bool is_baffle = false;
 };
 
 std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vector<Side>& sides) {
@@ -104,11 +107,54 @@ std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vecto
         } else {
             for (std::size_t k = 0; k < n_cells; ++k)
                 faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell,
-                                 kNone, sides[i + k].face});
+                                 kNone, sides[i + k].face, n_cells == 2});
         }
         i = j;
     }
     return faces;
+}
+
+template <typename Visit>
+void for_corners(const CellsAndBoundary& in, const FaceRecord& f, Visit visit) {
+    const Index* cell = in.cell_points.data() + in.cell_offsets[f.owner];
+    for (const int k : cell_faces(in.cell_types[f.owner])[f.face]) visit(cell[k]);
+}
+
+/// A baffle has two sides, with points of their own: each point of a baffle is doubled as often as there are groups of
+/// cells round it that hang together over faces at the point. The free edges of a baffle keep single points.
+void split_at_baffles(CellsAndBoundary& in, const std::vector<FaceRecord>& faces) {
+    std::vector<bool> on_baffle(in.points.size(), false);
+    for (const FaceRecord& f : faces)
+        if (f.is_baffle) for_corners(in, f, [&](Index p) { on_baffle[p] = true; });
+    std::vector<std::array<Index, 2>> uses;  // point, cell
+    for (Index c = 0; c < in.cell_types.size(); ++c)
+        for (std::size_t k = in.cell_offsets[c]; k < in.cell_offsets[c + 1]; ++k)
+            if (on_baffle[in.cell_points[k]]) uses.push_back({in.cell_points[k], c});
+    if (uses.empty()) return;
+    std::sort(uses.begin(), uses.end());
+    auto number = [&uses](Index p, Index c) {
+        return static_cast<Index>(std::lower_bound(uses.begin(), uses.end(), std::array{p, c}) - uses.begin());
+    };
+    DisjointSets groups(uses.size());
+    for (const FaceRecord& f : faces)
+        if (f.neighbour != kNone)
+            for_corners(in, f, [&](Index p) {
+                if (on_baffle[p]) groups.join(number(p, f.owner), number(p, f.neighbour));
+            });
+    // The first group of a point keeps it.
+    std::vector<Index> point_of(uses.size(), kNone);
+    for (Index u = 0; u < uses.size(); ++u) {
+        const Index root = groups.find(u);
+        if (point_of[root] == kNone) {
+            const bool is_first = u == 0 || uses[u - 1][0] != uses[u][0];
+            point_of[root] = is_first ? uses[u][0] : static_cast<Index>(in.points.size());
+            if (!is_first) in.points.push_back(Vec3(in.points[uses[u][0]]));
+        }
+        point_of[u] = point_of[root];
+    }
+    for (Index c = 0; c < in.cell_types.size(); ++c)
+        for (std::size_t k = in.cell_offsets[c]; k < in.cell_offsets[c + 1]; ++k)
+            if (Index& p = in.cell_points[k]; p < on_baffle.size() && on_baffle[p]) p = point_of[number(p, c)];
 }
 
 }  // namespace
@@ -156,6 +202,7 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
         if (a.owner != b.owner) return a.owner < b.owner;
         return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
     });
+    split_at_baffles(in, faces);
     VolumeMesh mesh;
     mesh.points = std::move(in.points);
     mesh.cell_types = std::move(in.cell_types);

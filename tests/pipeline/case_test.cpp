@@ -60,8 +60,8 @@ TEST(CaseFile, IsReadInItsUnits) {
     EXPECT_FALSE(c.parts[0].split_angle.has_value());
     ASSERT_EQ(c.openings.size(), 1U);
     EXPECT_EQ(c.openings[0].role, Role::inlet);
-    EXPECT_DOUBLE_EQ(c.openings[0].near.x, 0.001);
-    EXPECT_DOUBLE_EQ(c.openings[0].near.y, 0.02);
+    EXPECT_DOUBLE_EQ(c.openings[0].near->x, 0.001);
+    EXPECT_DOUBLE_EQ(c.openings[0].near->y, 0.02);
     EXPECT_DOUBLE_EQ(c.regions[0].inside->z, 0.2);
     EXPECT_DOUBLE_EQ(c.sizing.surface, 0.005);
     EXPECT_DOUBLE_EQ(c.sizing.largest, 0.01);
