@@ -2,6 +2,7 @@
 // defects were found, 2 wrong input, 3 could not do it, 130 interrupted.
 
 #include <anvilcast/errors.hpp>
+#include <anvilcast/leaks.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/surface_files.hpp>
@@ -160,13 +161,29 @@ int openings(const Arguments& a) {
     return kDone;
 }
 
+/// A leak's way out is written beside where the mesh would have been.
+BuildResult built(const Case& c, const fs::path& directory, const Context& context) {
+    try {
+        return build(c, context);
+    } catch (const LeakError& e) {
+        std::vector<std::vector<Vec3>> paths;
+        for (const Leak& leak : e.leaks())
+            if (leak.path.size() > 1) paths.push_back(leak.path);
+        if (paths.empty()) throw;
+        fs::create_directories(directory);
+        const fs::path file = directory / "leaks.vtu";
+        write_paths(file, paths);
+        throw GeometryError(fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(), file.string()));
+    }
+}
+
 int build_case(const Arguments& a, const fs::path& file, const fs::path& directory) {
     const Case c = read_case(file);
     std::string text;
     BuildResult result;
     {
         cli::ProgressLine progress(a.console);
-        result = build(c, progress.context());
+        result = built(c, directory, progress.context());
         write_build(result, c, directory);
     }
     if (a.json)

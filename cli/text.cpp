@@ -204,6 +204,25 @@ static std::string names_text(const std::vector<std::string>& names) {
     return names.size() > kMost ? fmt::format("{} and {} more", text, names.size() - kMost) : text;
 }
 
+/// Cells that nobody asked for; the material of bodies is told as a sum.
+static std::string left_out_text(const std::vector<SpaceCell>& cells, const LengthUnit& unit) {
+    constexpr std::size_t kMost = 5;
+    std::string text;
+    double material = 0;
+    std::size_t n_cavities = 0;
+    for (const SpaceCell& c : cells) {
+        if (!c.inside_of.empty()) {
+            material += c.volume;
+        } else if (++n_cavities <= kMost) {
+            text += fmt::format("  left out  {} enclosed by {}, with the point {}\n", format_volume(c.volume, unit),
+                                names_text(c.zones), place(c.inside, unit));
+        }
+    }
+    if (n_cavities > kMost) text += fmt::format("            and {} more volumes\n", n_cavities - kMost);
+    if (material > 0) text += fmt::format("  left out  {} in the material of bodies\n", format_volume(material, unit));
+    return text;
+}
+
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {
     std::string text =
         fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");
@@ -296,10 +315,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     if (r.corners_joined > 0)
         text += fmt::format("  joined    {} corners moved onto another part, by {} at most\n", r.corners_joined,
                             format_length(r.largest_join, unit));
-    for (std::size_t k = 0; k < std::min<std::size_t>(r.left_out.size(), 5); ++k)
-        text += fmt::format("  left out  {} enclosed by {}, with the point {}\n", format_volume(r.left_out[k].volume, unit),
-                            names_text(r.left_out[k].zones), place(r.left_out[k].inside, unit));
-    if (r.left_out.size() > 5) text += fmt::format("            and {} more cells\n", r.left_out.size() - 5);
+    text += left_out_text(r.left_out, unit);
     if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
     if (r.fill.boundary_points_added > 0)
         text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);

@@ -127,7 +127,11 @@ class Chooser {
                 }
         }
         if (best == kNone) return "";
-        return fmt::format("; the nearest enclosed volume{} holds the point {}", with_opening ? " with an opening" : "",
+        const auto& material = space_.cells[best].inside_of;
+        return fmt::format("; the nearest enclosed volume{}{} holds the point {}", with_opening ? " with an opening" : "",
+                           material.empty() || material.front().empty()
+                               ? ""
+                               : fmt::format(" (the material of \"{}\")", fmt::join(material, "\", \"")),
                            place_text(space_.cells[best].inside, unit_));
     }
 
@@ -140,8 +144,8 @@ class Chooser {
             throw LeakError(text, std::move(leaks));
         }
         const Box box = s.bounds();
-        throw GeometryError(fmt::format("inside = {} is outside of everything; the parts reach from {} to {}. Is the unit "
-                                        "right?{}",
+        throw GeometryError(fmt::format("inside = {} is outside of everything; the parts reach from {} to {}{}. Is the "
+                                        "unit right?",
                                         place_text(inside, unit_), place_text(box.lo, unit_), place_text(box.hi, unit_),
                                         nearest_cell(inside)));
     }

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "domain/free_space.hpp"
 #include "domain/leak_text.hpp"
@@ -199,6 +200,16 @@ std::vector<Leak> find_leaks(const Surface& surface, const Vec3& inside) {
 }
 
 namespace domain {
+namespace {
+
+/// Digits far below the width say nothing.
+Vec3 rounded(const Vec3& p, double width) {
+    if (!(width > 0)) return p;
+    const double grain = std::pow(10.0, std::floor(std::log10(width)) - 2);
+    return {std::round(p.x / grain) * grain + 0.0, std::round(p.y / grain) * grain + 0.0, std::round(p.z / grain) * grain + 0.0};
+}
+
+}  // namespace
 
 std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
     constexpr std::size_t kMost = 12;
@@ -207,16 +218,17 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
         const Leak& leak = leaks[k];
         const std::string zones =
             leak.zones.empty() ? "" : fmt::format(", {} \"{}\"", leak.kind == Leak::Kind::gap ? "between" : "at", fmt::join(leak.zones, "\" and \""));
-        const std::string width = format_length(leak.width, unit), at = place_text(leak.at, unit);
+        const Vec3 near = rounded(leak.at, leak.width);
+        const std::string width = format_length(leak.width, unit), at = place_text(near, unit);
         switch (leak.kind) {
             case Leak::Kind::opening:
                 text += fmt::format("\n  an opening at {}, {} wide{}: add an [[opening]] with near = {}", at, width, zones,
-                                    numbers_text(leak.at, unit));
+                                    numbers_text(near, unit));
                 break;
             case Leak::Kind::rim:
                 text += fmt::format("\n  a free rim at {}, {} wide{}: add an [[opening]] with near = {}, or [mend] "
                                     "close_rims = \"{}\"",
-                                    at, width, zones, numbers_text(leak.at, unit), format_length(1.01 * leak.extent, unit));
+                                    at, width, zones, numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
                 break;
             case Leak::Kind::gap:
                 text += fmt::format("\n  a gap at {}, {} wide{}: close it in the geometry, or join the parts with [domain] "
@@ -227,7 +239,8 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
         if (leak.path.size() > 2) {
             text += "\n    the way out:";
             const std::size_t step = std::max<std::size_t>(1, leak.path.size() / 5);
-            for (std::size_t i = 0; i < leak.path.size(); i += step) text += " " + numbers_text(leak.path[i], unit);
+            for (std::size_t i = 0; i < leak.path.size(); i += step)
+                text += " " + numbers_text(rounded(leak.path[i], leak.width), unit);
             text += " " + unit.name;
         }
     }
