@@ -60,7 +60,7 @@ struct Space {
 
 struct SpaceOptions {
     double join = 0;                  ///< see CutOptions
-    std::vector<std::string> part_of;  ///< of each triangle; left out: the part of its zone
+    std::vector<std::string> part_of = {};  ///< of each triangle; left out: the part of its zone
     const Surface* surround = nullptr;
 };
 

@@ -19,6 +19,7 @@ struct Opening {
     /// Closes the rim; normals point out of the body. Zone 0 is the opening; a duct before it is zone 1.
     Surface patch;
     Vec3 center;  ///< area centroid of what lies free of the patch
+    Vec3 clear;   ///< a place in the free area
     Vec3 facing;  ///< unit normal, pointing out
     double area = 0;
     double perimeter = 0;  ///< of the free area, inner rims included

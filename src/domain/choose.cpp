@@ -201,9 +201,9 @@ class Builder {
   public:
     Builder(const Space& space, const std::vector<RegionRequest>& requests, const std::vector<Index>& owners)
         : space_(space), requests_(requests), number_(space.cells.size(), kNone) {
-        for (const std::string& part : space.parts) cells_of_part_[part] = 0;
+        for (const std::string& part : space.parts) volume_of_part_[part] = 0;
         for (const SpaceCell& cell : space.cells)
-            for (const std::string& part : cell.inside_of) ++cells_of_part_[part];
+            for (const std::string& part : cell.inside_of) volume_of_part_[part] += cell.volume;
         std::vector<Index> of_request(requests.size(), kNone);
         for (Index cell = 1; cell < owners.size(); ++cell) {
             if (owners[cell] == kNone) {
@@ -282,12 +282,12 @@ class Builder {
     Index closest_zone(Index t) const {
         const auto origins = space_.complex.origins_of(t);
         Index zone = origins.front().zone;
-        std::size_t least = space_.cells.size() + 1;
+        double least = Box::inf;
         for (const auto& o : origins) {
             if (space_.part_of[o.triangle].empty()) return o.zone;  // an opening, or the surround
-            const std::size_t n = cells_of_part_.at(space_.part_of[o.triangle]);
-            if (n < least) {
-                least = n;
+            const double volume = volume_of_part_.at(space_.part_of[o.triangle]);
+            if (volume < least) {
+                least = volume;
                 zone = o.zone;
             }
         }
@@ -305,7 +305,7 @@ class Builder {
     const Space& space_;
     const std::vector<RegionRequest>& requests_;
     std::vector<Index> number_;  // of the domain's region of each cell
-    std::map<std::string, std::size_t> cells_of_part_;
+    std::map<std::string, double> volume_of_part_;
     Domain domain_;
 };
 

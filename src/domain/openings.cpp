@@ -115,7 +115,7 @@ Surface bent_patch(const Surface& s, const std::vector<Index>& loop) {
 class Search {
   public:
     Search(const Surface& surface, double flatness)
-        : named_(cut_at_intersections(surface).surface), flatness_(flatness), s_(smooth_pieces(named_)),
+        : space_(divide_space(surface)), named_(space_.complex.surface), flatness_(flatness), s_(smooth_pieces(skin())),
           edges_(s_.triangles, s_.points.size()) {}
 
     std::vector<Opening> find() {
@@ -136,6 +136,21 @@ class Search {
     }
 
   private:
+    /// Without the walls between parts that touch or overlap: those have material on both sides.
+    Surface skin() const {
+        auto is_material = [this](Index cell) { return !space_.cells[cell].inside_of.empty(); };
+        Surface out = named_;
+        out.triangles.clear();
+        out.zone_of.clear();
+        for (Index t = 0; t < named_.triangles.size(); ++t) {
+            const auto [front, behind] = space_.regions.sides[t];
+            if (is_material(front) && is_material(behind)) continue;
+            out.triangles.push_back(named_.triangles[t]);
+            out.zone_of.push_back(named_.zone_of[t]);
+        }
+        return out;
+    }
+
     /// Faces are told by the edges between them, whatever the zones are.
     static Surface smooth_pieces(Surface s) {
         const Zone zone{"face"};
@@ -237,9 +252,14 @@ class Search {
     static void measure(Opening& o, const Surface& s, const std::vector<Index>& pieces) {
         std::map<Edge, int> border;
         Vec3 normal;
+        double largest = 0;
         for (const Index t : pieces) {
             const double area = triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
             o.area += area;
+            if (area > largest) {
+                largest = area;
+                o.clear = (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0;
+            }
             o.center += (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) * (area / 3);
             normal += triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
             for (std::size_t k = 0; k < 3; ++k) {
@@ -282,6 +302,7 @@ class Search {
         }
     }
 
+    Space space_;
     Surface named_;
     double flatness_;
     Surface s_;
@@ -341,14 +362,8 @@ Opening drawn_in(const Surface& surface, const Opening& opening, double depth) {
     }
     for (std::size_t e = 0; e < edges.size(); ++e)
         if (edges.n_uses(e) == 1 && is_sheet(edges.begin(e)->triangle)) open.insert(pieces.find(edges.begin(e)->triangle));
-    // The piece below the opening: closest to where its largest triangle comes down.
-    Index largest = 0;
-    for (Index t = 0; t < opening.patch.triangles.size(); ++t)
-        if (triangle_area(opening.patch.corner(t, 0), opening.patch.corner(t, 1), opening.patch.corner(t, 2)) >
-            triangle_area(opening.patch.corner(largest, 0), opening.patch.corner(largest, 1), opening.patch.corner(largest, 2)))
-            largest = t;
-    const Vec3 above = opening.is_ring ? (opening.patch.corner(largest, 0) + opening.patch.corner(largest, 1) + opening.patch.corner(largest, 2)) / 3.0 : opening.center;
-    const Vec3 below = above - n * (dot(above - middle, n));
+    // The piece below the free area.
+    const Vec3 below = opening.clear - n * dot(opening.clear - middle, n);
     Index chosen = kNone;
     double nearest = Box::inf;
     for (Index t = 0; t < c.triangles.size(); ++t) {

@@ -87,7 +87,8 @@ class Maker {
                              "to both");
         keeps_left_ = kept.y > 0;
         // Coordinates are told along the axis itself.
-        symmetry_ = o_.symmetry->at * (dot(o_.symmetry->kept, frame_.y) > 0 ? 1 : -1);
+        const Vec3& k = o_.symmetry->kept;
+        symmetry_ = o_.symmetry->at * (dot(Vec3{std::abs(k.x), std::abs(k.y), std::abs(k.z)}, frame_.y) > 0 ? 1 : -1);
     }
 
     Index zone(const char* name, Role role) {

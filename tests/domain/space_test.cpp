@@ -1,0 +1,317 @@
+#include <gtest/gtest.h>
+#include <anvilcast/domain.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/leaks.hpp>
+#include <anvilcast/surround.hpp>
+
+#include <cmath>
+#include <numbers>
+#include <numeric>
+
+#include "kit/scratch.hpp"
+#include "kit/shapes.hpp"
+
+namespace anvilcast {
+namespace {
+
+using std::numbers::pi;
+
+const LengthUnit kMetre = parse_length_unit("m");
+
+Surface part(Surface s) {
+    for (Zone& z : s.zones) z.part = z.name;
+    return s;
+}
+Surface box(const Vec3& lo, const Vec3& hi, const char* name) { return part(kit::box(lo, hi, name)); }
+
+double area_of_zone(const Surface& s, const std::string& name) {
+    double sum = 0;
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        if (s.zones[s.zone_of[t]].name == name) sum += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+    return sum;
+}
+const Zone& zone_of(const Domain& d, const std::string& name) {
+    for (const Zone& z : d.boundary.zones)
+        if (z.name == name) return z;
+    throw InputError("no zone " + name);
+}
+
+std::string message_of(const std::function<void()>& action) { return kit::message_of<Error>(action); }
+
+/// A chamber of 4 x 2 x 2 with a block that stands on its floor and reaches through one wall, and a rod inside the block.
+Surface chamber() {
+    return joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1, -0.25, 0}, {2, 1, 1}, "block"), box({1.25, 0.25, 0.25}, {1.75, 0.75, 0.75}, "core")});
+}
+
+TEST(Space, ListsEveryCellWithItsMaterial) {
+    const Space space = divide_space(chamber());
+    ASSERT_EQ(space.cells.size(), 5U);
+    EXPECT_EQ(space.part_is_closed, (std::vector<bool>{true, true, true}));
+    double sum = 0;
+    std::map<std::vector<std::string>, double> by_material;
+    for (Index c = 1; c < space.cells.size(); ++c) {
+        sum += space.cells[c].volume;
+        by_material[space.cells[c].inside_of] += space.cells[c].volume;
+        const TriangleTree tree(space.complex.surface.points, space.complex.surface.triangles);
+        EXPECT_EQ(region_at(space.complex.surface, tree, space.regions, space.cells[c].inside), c);
+    }
+    EXPECT_NEAR(sum, 16 + 0.25, 1e-12);
+    EXPECT_NEAR((by_material[{"chamber"}]), 15, 1e-12);
+    EXPECT_NEAR((by_material[{"chamber", "block"}]), 0.875, 1e-12);
+    EXPECT_NEAR((by_material[{"block"}]), 0.25, 1e-12);
+    EXPECT_NEAR((by_material[{"chamber", "block", "core"}]), 0.125, 1e-12);
+}
+
+TEST(Space, RegionsSideBySideShareTheirInterfaces) {
+    const Domain d = choose_regions(divide_space(chamber()),
+                                    {{.name = "air", .inside = Vec3{3, 1, 1}},
+                                     {.name = "core", .kind = RegionKind::void_, .solid_of = "core"},
+                                     {.name = "block", .kind = RegionKind::solid, .solid_of = "block"}},
+                                    kMetre);
+    ASSERT_EQ(d.regions.size(), 2U);
+    EXPECT_NEAR(d.regions[0].volume, 15, 1e-12);
+    EXPECT_NEAR(d.regions[1].volume, 0.875 + 0.25, 1e-12);
+    // The sides, the far end and the top in the chamber; the floor below it is the block's own.
+    EXPECT_NEAR(area_of_zone(d.boundary, "block"), 2 * 1 + 1 + 1, 1e-12);
+    EXPECT_EQ(zone_of(d, "block").role, Role::interface_);
+    EXPECT_NEAR(area_of_zone(d.boundary, "core"), 6 * 0.25, 1e-12);
+    EXPECT_EQ(zone_of(d, "core").role, Role::wall);
+    EXPECT_NEAR(area_of_zone(d.boundary, "block-outside-block"), 1 + 4 * 0.25 + 1, 1e-12);
+    for (Index t = 0; t < d.boundary.triangles.size(); ++t)
+        EXPECT_TRUE(d.sides[t][0] == kNone || d.sides[t] == (std::array<Index, 2>{1, 0}));
+    EXPECT_TRUE(d.left_out.empty());
+}
+
+TEST(Space, CoincidingZonesNameAnInterfaceFromBothSides) {
+    const Surface s = joined({box({0, 0, 0}, {1, 1, 1}, "plate"), box({1, 0, 0}, {2, 1, 1}, "chip")});
+    const Domain d = choose_regions(divide_space(s),
+                                    {{.name = "metal", .kind = RegionKind::solid, .solid_of = "plate"},
+                                     {.name = "silicon", .kind = RegionKind::solid, .solid_of = "chip"}},
+                                    kMetre);
+    double area = 0;
+    for (const Zone& z : d.boundary.zones) {
+        if (z.role != Role::interface_) continue;
+        EXPECT_EQ(z.name, "plate-to-silicon");
+        EXPECT_EQ(z.other_name, "chip-to-metal");
+        area += area_of_zone(d.boundary, z.name);
+    }
+    EXPECT_NEAR(area, 1, 1e-12);
+}
+
+TEST(Space, LeftoversAreToldAndDroppedWhenAsked) {
+    Surface sheet;
+    sheet.zones = {{"sheet", Role::wall, "sheet"}};
+    sheet.points = {{1, 0.5, 0.5}, {1, 1.5, 0.5}, {1, 1.5, 2}};  // one edge in the wall
+    sheet.triangles = {{0, 1, 2}};
+    sheet.zone_of = {0};
+    Surface s = joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), sheet});
+    const std::vector<RegionRequest> air{{.name = "air", .inside = Vec3{3, 1, 1}}};
+    const Domain kept = choose_regions(divide_space(s), air, kMetre);
+    ASSERT_EQ(kept.leftovers.size(), 1U);
+    EXPECT_EQ(kept.leftovers[0].zone, "sheet");
+    EXPECT_NEAR(kept.leftovers[0].area, 0.75, 1e-12);
+    EXPECT_NEAR(area_of_zone(kept.boundary, "sheet"), 0.75, 1e-12);
+    const Domain dropped = choose_regions(divide_space(s), air, kMetre, {.drop_leftovers = true});
+    EXPECT_EQ(area_of_zone(dropped.boundary, "sheet"), 0);
+    EXPECT_EQ(dropped.leftovers.size(), 1U);
+    s.zones[1].role = Role::baffle;
+    const Domain baffle = choose_regions(divide_space(s), air, kMetre, {.drop_leftovers = true});
+    EXPECT_NEAR(area_of_zone(baffle.boundary, "sheet"), 0.75, 1e-12);
+    EXPECT_TRUE(baffle.leftovers.empty());
+}
+
+TEST(Space, SaysWhatIsWrongWithARequest) {
+    const Space space = divide_space(chamber());
+    auto choose = [&](std::vector<RegionRequest> r) { return message_of([&] { choose_regions(space, r, kMetre); }); };
+    EXPECT_NE(choose({{.name = "a", .inside = Vec3{3, 1, 1}}, {.name = "b", .inside = Vec3{0.5, 1, 1}}}).find("\"a\" and \"b\" are one"),
+              std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .solid_of = "fin"}}).find("the parts are \"chamber\", \"block\", \"core\""), std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .inside = Vec3{4, 1, 1}}}).find("lies on a surface"), std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .inside = Vec3{9, 1, 1}}}).find("nearest enclosed volume"), std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .kind = RegionKind::void_, .inside = Vec3{3, 1, 1}}}).find("void"), std::string::npos);
+}
+
+// ---- Openings -----------------------------------------------------------------------------------------------------
+
+double ring_area(int n, double outer, double inner) { return 0.5 * n * std::sin(2 * pi / n) * (outer * outer - inner * inner); }
+
+TEST(Openings, AShaftThroughThemLeavesARing) {
+    Surface shaft = kit::cylinder(0.3, 7, 48);
+    for (Vec3& p : shaft.points) p.z -= 1;
+    shaft.zones[0] = {"shaft", Role::wall, "shaft"};
+    const Surface s = joined({part(kit::pipe(0.8, 1, 5, 48)), shaft});
+    std::vector<Opening> openings = find_openings(s);
+    ASSERT_EQ(openings.size(), 2U);
+    for (Opening& o : openings) {
+        EXPECT_TRUE(o.is_ring);
+        EXPECT_NEAR(o.area, ring_area(48, 0.8, 0.3), 1e-9);
+        o.zone = {o.facing.z > 0 ? "top" : "low", Role::inlet};
+    }
+    const Domain d = extract_region(s, openings, {0.5, 0, 2}, kMetre);
+    EXPECT_NEAR(d.volume, 5 * ring_area(48, 0.8, 0.3), 1e-9);
+    EXPECT_NEAR(area_of_zone(d.boundary, "top"), ring_area(48, 0.8, 0.3), 1e-9);
+    // Closed a little inside at one end, with a duct at the other.
+    openings[0] = moved(s, openings[0], 0.5);
+    openings[1] = moved(s, openings[1], -0.25);
+    EXPECT_NEAR(extract_region(s, openings, {0.5, 0, 2}, kMetre).volume, 5.25 * ring_area(48, 0.8, 0.3), 1e-9);
+    EXPECT_NE(message_of([&] { moved(s, openings[1], -30); }).find("no bore at that depth"), std::string::npos);
+}
+
+TEST(Openings, OfADuctMadeOfFourPartsAndOfASkinThatEndsInAWave) {
+    // Four boards, each a part of its own.
+    const Surface boards = joined({box({0, 0, 0}, {1, 4, 10}, "left"), box({3, 0, 0}, {4, 4, 10}, "right"),
+                                   box({1, 0, 0}, {3, 1, 10}, "front"), box({1, 3, 0}, {3, 4, 10}, "back")});
+    std::vector<Opening> openings = find_openings(boards);
+    ASSERT_EQ(openings.size(), 2U);
+    EXPECT_NEAR(openings[0].area, 4, 1e-12);
+    EXPECT_EQ(openings[0].rim_zones, (std::vector<std::string>{"back", "front", "left", "right"}));
+    for (Opening& o : openings) o.zone = {"end", Role::inlet};
+    EXPECT_NEAR(extract_region(boards, openings, {2, 2, 5}, kMetre).volume, 40, 1e-9);
+
+    Surface skin = kit::cylinder(1, 4, 32);
+    std::erase_if(skin.triangles, [&](const Triangle& t) {
+        return std::all_of(t.begin(), t.end(), [&](Index p) { return skin.points[p].z > 3.9; });
+    });
+    skin.zone_of.assign(skin.triangles.size(), 0);
+    for (Vec3& p : skin.points)
+        if (p.z > 3.9) p.z += 0.4 * (p.x * p.x - p.y * p.y);
+    drop_unused_points(skin);
+    std::vector<Opening> wavy = find_openings(skin);
+    ASSERT_EQ(wavy.size(), 1U);
+    EXPECT_FALSE(wavy[0].is_flat);
+    wavy[0].zone = {"mouth", Role::outlet};
+    EXPECT_NEAR(extract_region(skin, wavy, {0.1, 0.1, 1}, kMetre).volume, 4 * ring_area(32, 1, 0), 0.5);
+    // A duct brings it to a flat end, 1 beyond its highest point.
+    wavy[0] = moved(skin, wavy[0], 1);
+    EXPECT_NEAR(extract_region(skin, wavy, {0.1, 0.1, 1}, kMetre).volume, 5.4 * ring_area(32, 1, 0), 1e-9);
+}
+
+// ---- Leaks --------------------------------------------------------------------------------------------------------
+
+TEST(Leaks, NameTheGapAndAWayOutThatIsClear) {
+    const Surface pot = joined({box({0, 0, 0}, {10, 10, 1}, "floor"), box({0, 0, 1}, {1, 10, 10}, "w1"),
+                                box({9, 0, 1}, {10, 10, 10}, "w2"), box({1, 0, 1}, {9, 1, 10}, "w3"),
+                                box({1, 9, 1}, {9, 10, 10}, "w4"), box({-1, -1, 10.05}, {11, 11, 11}, "lid")});
+    try {
+        extract_region(pot, {}, {5, 5, 5}, kMetre);
+        FAIL() << "it leaks";
+    } catch (const LeakError& e) {
+        ASSERT_EQ(e.leaks().size(), 1U);
+        const Leak& leak = e.leaks()[0];
+        EXPECT_EQ(leak.kind, Leak::Kind::gap);
+        EXPECT_NEAR(leak.width, 0.05, 1e-9);
+        EXPECT_NEAR(leak.at.z, 10.025, 0.026);
+        EXPECT_NE(std::find(leak.zones.begin(), leak.zones.end(), "lid"), leak.zones.end());
+        ASSERT_GT(leak.path.size(), 2U);
+        EXPECT_EQ(leak.path.front(), (Vec3{5, 5, 5}));
+        EXPECT_GT(pot.bounds().distance_squared_to(leak.path.back()), 0);
+        EXPECT_NE(std::string(e.what()).find("join = \"0.055 m\""), std::string::npos) << e.what();
+    }
+    // What the message offers helps.
+    const Space joint = divide_space(pot, {}, {.join = 0.055});
+    EXPECT_NEAR(choose_regions(joint, {{.inside = Vec3{5, 5, 5}}}, kMetre).volume, 8 * 8 * 9.05, 1e-9);
+}
+
+TEST(Leaks, ComeWidestFirst) {
+    Surface s = split_at_sharp_edges(kit::pipe(0.8, 1, 5, 48), 40);
+    s.triangles.erase(s.triangles.begin() + 1);  // and a hole in the outside, which does not matter
+    s.zone_of.pop_back();
+    const std::vector<Leak> leaks = find_leaks(s, {0, 0, 2});
+    ASSERT_GE(leaks.size(), 2U);
+    for (std::size_t k = 1; k < leaks.size(); ++k) EXPECT_GE(leaks[k - 1].width, leaks[k].width);
+    EXPECT_EQ(leaks[0].kind, Leak::Kind::opening);
+    EXPECT_NEAR(leaks[0].width, 1.6, 0.02);
+    EXPECT_TRUE(find_leaks(s, {5, 5, 5}).empty());
+}
+
+// ---- Surrounds ----------------------------------------------------------------------------------------------------
+
+double volume_around(const Surface& body, const SurroundOptions& o) {
+    const Surround around = make_surround(body, o, kMetre);
+    const Space space = divide_space(body, {}, {.surround = &around.surface});
+    // What is enclosed adds up: the flow, and bodies inside and outside.
+    return choose_regions(space, {{.name = "air", .is_around = true}}, kMetre).volume;
+}
+
+TEST(Surround, BoxesByLengthsDistancesAndCorners) {
+    const Surface body = box({0, 0, 1}, {2, 1, 2}, "body");
+    SurroundOptions o;
+    o.ahead = {5, true};
+    o.behind = {10, true};
+    o.aside = {6, false};
+    o.above = {7, false};
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 13 * 15 - 2, 1e-9);
+    o.below = Reach{1, false};
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 13 * 9 - 2, 1e-9);
+    o.ground = true;  // on which the body stands
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 13 * 8 - 2, 1e-9);
+    o.ground_at = 1.5;  // half of it sunk in
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 13 * 7.5 - 1, 1e-9);
+    o.symmetry = SymmetryPlane{{0, 1, 0}, 0.25};
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 6.75 * 7.5 - 0.75, 1e-9);
+    o.symmetry = SymmetryPlane{{0, -1, 0}, 0.25};
+    EXPECT_NEAR(volume_around(body, o), 32.0 * 6.25 * 7.5 - 0.25, 1e-9);
+    const Surround half = make_surround(body, o, kMetre);
+    EXPECT_NEAR(half.frontal_area, 0.25 * 0.5, 0.01 * 0.125);
+    EXPECT_TRUE(half.warnings.empty());
+    for (const char* name : {"inflow", "outflow", "sides", "top", "ground", "symmetry"})
+        EXPECT_GT(area_of_zone(half.surface, name), 0) << name;
+    SurroundOptions corners;
+    corners.corners = Box{{-1, -1, 0}, {3, 2, 4}};
+    EXPECT_NEAR(volume_around(body, corners), 4 * 3 * 4 - 2, 1e-9);
+    const auto small = make_surround(body, corners, kMetre).warnings;
+    ASSERT_EQ(small.size(), 3U);
+    EXPECT_NE(small[0].find("blocks 8.3 %"), std::string::npos) << small[0];
+    EXPECT_NE(small[1].find("0.5 body lengths ahead"), std::string::npos) << small[1];
+    // Along another direction.
+    SurroundOptions askew;
+    askew.flow = {1, 1, 0};
+    askew.ground = true;
+    const double length = 3 / std::sqrt(2.0);
+    EXPECT_NEAR(volume_around(body, askew), 21 * length * (10 * length + length) * (1 + 5 * length) - 2, 1e-8);
+}
+
+TEST(Surround, RoundShapesWholeAndCut) {
+    const Surface body = box({-1, -1, -1}, {1, 1, 1}, "body");
+    const double turn = 128 / pi / 2 * std::sin(2 * pi / 128);  // a polygon's share of the circle's area
+    SurroundOptions o;
+    o.shape = SurroundShape::cylinder;
+    o.ahead = o.behind = o.aside = {8, false};
+    const double r = 8 + std::sqrt(2.0);
+    EXPECT_NEAR(volume_around(body, o), 18 * pi * r * r * turn - 8, 1e-8);
+    o.ground = true;
+    o.ground_at = 0;
+    EXPECT_NEAR(volume_around(body, o), 9 * pi * r * r * turn - 4, 1e-8);
+    o.symmetry = SymmetryPlane{{0, -1, 0}, 0};
+    EXPECT_NEAR(volume_around(body, o), 4.5 * pi * r * r * turn - 2, 1e-8);
+    o = {};
+    o.shape = SurroundShape::sphere;
+    o.center = Vec3{0, 0, 0};
+    o.radius = 10;
+    EXPECT_NEAR(volume_around(body, o), 4.0 / 3 * pi * 1000 - 8, 8);
+    o.shape = SurroundShape::half_sphere;
+    EXPECT_NE(message_of([&] { make_surround(body, o, kMetre); }).find("half-sphere needs the plane"), std::string::npos);
+    o.symmetry = SymmetryPlane{{0, 1, 0}, 0};
+    EXPECT_NEAR(volume_around(body, o), 2.0 / 3 * pi * 1000 - 4, 4);
+    o = {};
+    o.shape = SurroundShape::bullet;
+    o.ahead = {20, false};
+    o.behind = {30, false};
+    o.aside = {8, false};
+    EXPECT_NEAR(volume_around(body, o), (2.0 / 3 * r + 52 - r) * pi * r * r - 8, 0.002 * 52 * pi * r * r);
+    o.aside = {60, false};
+    EXPECT_NE(message_of([&] { make_surround(body, o, kMetre); }).find("nose"), std::string::npos);
+    o.aside = {-1, false};
+    EXPECT_NE(message_of([&] { make_surround(body, o, kMetre); }).find("measured outwards"), std::string::npos);
+}
+
+TEST(Surround, OfBodiesThatPokeIntoEachOther) {
+    const Surface bodies = joined({box({0, 0, 0}, {2, 1, 1}, "hull"), box({0.5, 0.25, 0.5}, {1, 0.75, 2}, "mast"),
+                                   box({2, 0, 0}, {3, 1, 1}, "stern")});
+    SurroundOptions o;
+    o.ahead = o.behind = o.aside = o.above = {10, false};
+    EXPECT_NEAR(volume_around(bodies, o), 23.0 * 21 * 22 - 3 - 0.25, 1e-9);
+}
+
+}  // namespace
+}  // namespace anvilcast
