@@ -90,7 +90,7 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
         {"largest = 10", "largest = 1", {"largest size"}},
         {"growth = 1.15", "growth = 1.0", {"line 21", "out of range"}},
         {"near = [1, \"2 cm\", 3]", "near = [1, 2]", {"line 12", "[x, y, z]"}},
-        {"near = [1, \"2 cm\", 3]", "", {"near is missing"}},
+        {"near = [1, \"2 cm\", 3]", "", {"line 9", "near = [x, y, z]", "all = true"}},
         {"role = \"inlet\"", "role = \"inflow\"", {"line 11", "inflow", "inlet"}},
         {"role = \"inlet\"", "", {"has no role"}},
         {"unit = \"mm\"", "unit = \"furlong\"", {"line 3", "furlong", "mm"}},
