@@ -37,7 +37,7 @@ struct Arguments {
     double split_angle = 0;
     bool ascii = false;
     QualityLimits limits;
-    bool list = false;
+    bool list = false, volumes = false;
 };
 
 /// Copies a file, whole or not at all.
@@ -145,12 +145,18 @@ int inspect(const Arguments& a) {
         health = examine(divided(model, wants_mends(a) ? mended.surface : model.surface), options, context);
     }
     if (wants_mends(a)) write_mended(a, model, mended);
+    std::optional<Space> space;
+    if (a.volumes) {
+        cli::ProgressLine progress(a.console);
+        space = divide_space(wants_mends(a) ? mended.surface : model.surface, {}, {}, progress.context());
+    }
     if (!a.defects_file.empty()) write_surface(a.defects_file, defect_marks(health), model.unit);
     if (a.json)
-        print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr));
+        print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr, space ? &*space : nullptr));
     else if (!a.console.quiet)
         print((wants_mends(a) ? cli::mend_text(mended, a.mend_file, model.unit) : "") +
-              cli::health_text(health, wants_mends(a) ? a.mend_file : model.name, model.unit));
+              cli::health_text(health, wants_mends(a) ? a.mend_file : model.name, model.unit) +
+              (space ? cli::volumes_text(*space, model.unit) : ""));
     return health.is_blocked() ? kBroken : kDone;
 }
 
@@ -299,6 +305,7 @@ void add_commands(CLI::App& app, Arguments& a) {
     add_surface_files(s, a);
     s->add_option("--tolerance", a.tolerance_text,
                   "closer than this is a crack or a near miss (default: a hundred-thousandth of the diagonal)");
+    s->add_flag("--volumes", a.volumes, "list every volume that the surfaces enclose, each with a point inside");
     s->add_option("--write-defects", a.defects_file,
                   "write marks at the places of all defects, a zone for each kind (.ply, .obj, .stl)");
     s->add_option(

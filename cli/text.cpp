@@ -223,6 +223,23 @@ static std::string left_out_text(const std::vector<SpaceCell>& cells, const Leng
     return text;
 }
 
+std::string volumes_text(const Space& space, const LengthUnit& unit) {
+    constexpr std::size_t kMost = 30;
+    const std::size_t n = space.cells.size() - 1;
+    std::string text = fmt::format("\nEnclosed volumes: {}", n);
+    if (space.complex.pairs_cut > 0)
+        text += fmt::format(" (after cutting {} pairs of triangles that meet)", grouped(space.complex.pairs_cut));
+    text += "\n";
+    for (std::size_t c = 1; c <= std::min(n, kMost); ++c) {
+        const SpaceCell& cell = space.cells[c];
+        text += fmt::format("  {:>3}  {:<18} inside = {}  {}, bounded by {}\n", c, format_volume(cell.volume, unit),
+                            place(cell.inside, unit),
+                            cell.inside_of.empty() ? "free" : "material of " + names_text(cell.inside_of), names_text(cell.zones));
+    }
+    if (n > kMost) text += fmt::format("  and {} more\n", n - kMost);
+    return text;
+}
+
 std::string openings_text(const std::vector<Opening>& openings, const std::string& source, const LengthUnit& unit) {
     std::string text =
         fmt::format("{}: {} opening{}\n", bold(source), openings.size(), openings.size() == 1 ? "" : "s");

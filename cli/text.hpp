@@ -8,6 +8,8 @@ namespace cli {
 
 std::string health_text(const anvilcast::SurfaceHealth& health, const std::string& source,
                         const anvilcast::LengthUnit& unit);
+/// The volumes that surfaces enclose.
+std::string volumes_text(const anvilcast::Space& space, const anvilcast::LengthUnit& unit);
 std::string mend_text(const anvilcast::MendResult& mended, const std::string& file, const anvilcast::LengthUnit& unit);
 std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source,
                           const anvilcast::LengthUnit& unit);

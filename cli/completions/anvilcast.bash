@@ -16,7 +16,7 @@ _anvilcast() {
     esac
     if [[ $word == -* ]]; then
         case $command in
-            inspect) common+=" --unit --split-angle --chord --tolerance --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
+            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
             openings) common+=" --unit --split-angle --chord" ;;
             build) common+=" --out" ;;
             assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;

@@ -20,6 +20,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect convert" -l ascii -d 'write text'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l tolerance -x -d 'closer is a crack or a near miss'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l volumes -d 'list every volume that the surfaces enclose'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l write-defects -r -d 'marks at all defects'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l mend -r -d 'mend and write'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l weld -x -d 'distance'

@@ -66,9 +66,9 @@ ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const s
 /// JSON for machines, in SI units.
 ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
 ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
-/// `mended`: what was mended before the health was looked at; none when nothing was asked for.
+/// `mended`: what was mended before the health was looked at; `space`: the volumes enclosed; each as far as asked for.
 ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source,
-                                      const MendResult* mended = nullptr);
+                                      const MendResult* mended = nullptr, const Space* space = nullptr);
 ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
 
 /// The case-file lines that pick an opening.

@@ -44,14 +44,39 @@ void sample(const Surface& patch, Visit visit) {
 /// Where the widest ball passes a patch, and how wide it is.
 void measure_width(const Surface& patch, const TriangleTree& tree, Leak& leak) {
     double best = -1;
-    sample(patch, [&](const Vec3& p) {
+    auto try_at = [&](const Vec3& p) {
         const double d = tree.closest(p).distance;
-        if (d <= best) return;
+        if (d <= best) return false;
         best = d;
         leak.at = p;
-    });
-    leak.width = 2 * std::max(best, 0.0);
+        return true;
+    };
     leak.extent = patch.bounds().diagonal();
+    Vec3 middle;
+    double area = 0;
+    for (Index t = 0; t < patch.triangles.size(); ++t) {
+        const double a = triangle_area(patch.corner(t, 0), patch.corner(t, 1), patch.corner(t, 2));
+        middle += (patch.corner(t, 0) + patch.corner(t, 1) + patch.corner(t, 2)) * (a / 3);
+        area += a;
+    }
+    const TriangleTree on_patch(patch.points, patch.triangles);
+    if (area > 0) try_at(on_patch.closest(middle / area).point);
+    sample(patch, try_at);
+    // From the best of these uphill, on the patch, with shrinking steps.
+    for (double step = 0.1 * leak.extent; step > 1e-4 * leak.extent; step /= 2) {
+        bool better = true;
+        while (better) {
+            better = false;
+            const Vec3 here = leak.at;
+            for (int axis = 0; axis < 3; ++axis)
+                for (const double way : {-step, step}) {
+                    Vec3 p = here;
+                    p[axis] += way;
+                    better = try_at(on_patch.closest(p).point) || better;
+                }
+        }
+    }
+    leak.width = 2 * std::max(best, 0.0);
 }
 
 /// A patch over a free rim, whatever its shape.

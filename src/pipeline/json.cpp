@@ -79,7 +79,7 @@ std::string dumped(const ordered_json& j) {
     return j.dump(2, ' ', false, ordered_json::error_handler_t::replace) + "\n";
 }
 
-ordered_json left_out_of(const std::vector<SpaceCell>& cells) {
+ordered_json cells_of_space(const std::vector<SpaceCell>& cells) {
     ordered_json out = ordered_json::array();
     for (const SpaceCell& c : cells)
         out.push_back({{"volume", c.volume},
@@ -120,7 +120,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"zones", zones_of(result.mesh, result.quality)},
          {"regions", regions_of(result.mesh, result.quality)},
          {"domain_volume", result.domain_volume},
-         {"left_out", left_out_of(result.left_out)},
+         {"left_out", cells_of_space(result.left_out)},
          {"leftovers", leftovers_of(result.leftovers)},
          {"joined", {{"corners", result.corners_joined}, {"largest_move", result.largest_join}}},
          {"surround", json_of(result.surround)},
@@ -144,7 +144,8 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"quality", quality_of(report)}});
 }
 
-std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended) {
+std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended,
+                        const Space* space) {
     ordered_json zones = ordered_json::array(), rims = ordered_json::array(), shells = ordered_json::array();
     for (const ZoneMeasure& z : h.zones)
         zones.push_back({{"name", z.name},
@@ -206,6 +207,7 @@ std::string health_json(const SurfaceHealth& h, const std::string& source, const
                      {"rims", rims},
                      {"defects", defects}};
     if (mended != nullptr) out["mended"] = {{"done", json_of(mended->done)}, {"left", mended->left}};
+    if (space != nullptr) out["volumes"] = cells_of_space({space->cells.begin() + 1, space->cells.end()});
     return dumped(out);
 }
 

@@ -348,4 +348,72 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
 #endif
 }
 
+std::string coarser(std::string text, const std::vector<std::pair<std::string, std::string>>& changes) {
+    for (const auto& [from, to] : changes) {
+        EXPECT_NE(text.find(from), std::string::npos) << from;
+        text.replace(text.find(from), from.size(), to);
+    }
+    return text;
+}
+
+TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
+    const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/drying-chamber";
+    for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"}) {
+        fs::copy_file(demo / file, directory / file);
+        fs::create_directories(directory / "remade");
+    }
+    // The geometry in the tree is what its maker makes.
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_drying_chamber '") + (directory / "remade").string() + "'").c_str()), 0);
+    for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"})
+        EXPECT_TRUE(content(directory / "remade" / file) == content(demo / file)) << file;
+    std::ofstream(directory / "chamber.toml") << coarser(
+        content(demo / "case.toml"), {{"surface = 15", "surface = 50"}, {"largest = 20", "largest = 60"}, {"size = 6", "size = 14"}});
+    const Outcome o = run("build chamber.toml --out chamber --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const nlohmann::json summary = nlohmann::json::parse(o.out);
+    ASSERT_EQ(summary["regions"].size(), 3U);
+    EXPECT_EQ(summary["regions"][1]["name"], "rods");
+    EXPECT_EQ(summary["regions"][1]["kind"], "solid");
+    EXPECT_NEAR(summary["regions"][2]["volume"].get<double>(), 0.12 * 0.12 * 0.06, 1e-12);
+    EXPECT_TRUE(summary["left_out"].empty());
+    EXPECT_TRUE(summary["warnings"].empty()) << summary["warnings"];
+#ifdef ANVILCAST_CGNSCHECK
+    ASSERT_EQ(std::system(("cd '" + (directory / "chamber").string() + "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1").c_str()), 0);
+    const std::string check = content(directory / "check.txt");
+    EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
+    EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
+    EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
+#endif
+    // Each volume can be found before anything is meshed.
+    const nlohmann::json volumes = nlohmann::json::parse(run("inspect chamber.stl rods.stl brick.stl weir.stl --volumes --json").out)["volumes"];
+    EXPECT_EQ(volumes.size(), 5U);
+}
+
+TEST_F(Tool, MeshesTheWindRoundAHut) {
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_wind_hut '") + directory.string() + "'").c_str()), 0);
+    for (const char* file : {"walls.stl", "roof.stl", "chimney.stl"})
+        EXPECT_TRUE(content(directory / file) == content(fs::path(ANVILCAST_SOURCE) / "demo/wind-hut" / file)) << file;
+    const Outcome o = run("demo wind-hut --out hut");
+    ASSERT_EQ(o.status, 0) << o.err;
+    EXPECT_NE(o.out.find("blocks 1.27 % of the section"), std::string::npos) << o.out;
+    const nlohmann::json summary = nlohmann::json::parse(content(directory / "hut/summary.json"));
+    // The halves with y > 0; the walls' top 0.3 m are within the roof, the chimney's lower part is within both.
+    const double walls_and_roof = 6 * 2 * 2.3 + 6.8 * 0.5 * 2.5 * 1.8, chimney = 0.5 * 32 * 0.3 * 0.3 * std::sin(std::acos(-1.0) / 16) / 2 * (4.8 - 4.1 + 0.72 * 0.127);
+    EXPECT_NEAR(summary["domain_volume"], 108.8 * 22.5 * 24.8 - walls_and_roof - chimney, 0.01);
+    for (const nlohmann::json& zone : summary["zones"]) EXPECT_GT(zone["faces"], 0) << zone["name"];
+}
+
+TEST_F(Tool, DrawsTheWayOutOfALeak) {
+    write_case("");
+    std::string text = content(directory / "case.toml");
+    text.replace(text.find("[[opening]]\nname = \"drain\""), text.find("[[zone]]") - text.find("[[opening]]\nname = \"drain\""), "");
+    std::ofstream(directory / "leaky.toml") << text;
+    const Outcome o = run("build leaky.toml --out leaky");
+    EXPECT_EQ(o.status, 2);
+    EXPECT_NE(o.err.find("an opening at [0, 0, 100] mm, 39.8"), std::string::npos) << o.err;
+    EXPECT_NE(o.err.find("near = [0, 0, 100]"), std::string::npos) << o.err;
+    EXPECT_NE(content(directory / "leaky/leaks.vtu").find("NumberOfCells=\"1\""), std::string::npos);
+    EXPECT_FALSE(fs::exists(directory / "leaky/mesh.cgns"));
+}
+
 }  // namespace
