@@ -29,19 +29,30 @@ struct SizeOptions {
 /// Throws InputError that names the field that is out of range.
 ANVILCAST_API void validate(const SizeOptions& options);
 
-/// h(p) = min(largest, size of the closest surface point + (growth - 1) * distance to it). Thread-safe.
+/// Either of two kinds, both thread-safe:
+/// of surfaces with a size each: h(p) = min(largest, least of size + (growth - 1) * distance to that surface);
+/// of a mesh with a size at each point: h(p) = min(largest, size at the closest point + (growth - 1) * distance to it).
 class ANVILCAST_API SizeField {
   public:
     SizeField() = default;
     /// `size_at_point`: the edge length wanted at each point of the surface; made to respect the growth first.
     SizeField(const Surface& surface, std::vector<double> size_at_point, double largest, double growth);
 
-    /// The edge length wanted at p, in metres. O(log n).
+    /// `size_of_triangle`: the edge length wanted on each triangle.
+    static SizeField of_surfaces(const Surface& surface, const std::vector<double>& size_of_triangle, double largest,
+                                 double growth);
+
+    /// The edge length wanted at p, in metres. O(log n) for each different size.
     double at(const Vec3& p) const;
     double largest() const { return largest_; }
     double growth() const { return growth_; }
 
   private:
+    struct Source {
+        double size;
+        TriangleTree tree;
+    };
+    std::vector<Source> sources_;  // smallest size first; empty for a mesh
     std::vector<Vec3> points_;
     std::vector<Triangle> triangles_;
     std::vector<double> size_;
@@ -51,8 +62,7 @@ class ANVILCAST_API SizeField {
     double reach_ = 0;  // beyond this distance from the surface the largest size rules
 };
 
-/// The sizes of the zones on all of the surface; where zones meet, the smaller one, growing from there. Throws InputError
-/// when a pattern fits no zone.
+/// The sizes of the zones, each growing away from its zone. Throws InputError when a pattern fits no zone.
 ANVILCAST_API SizeField make_size_field(const Surface& surface, const SizeOptions& options);
 
 /// Sizes taken from the edges of a surface that is meshed already (mean edge length at each point).

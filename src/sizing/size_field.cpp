@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <anvilcast/errors.hpp>
 #include <cmath>
+#include <map>
 #include <queue>
 
 namespace anvilcast {
@@ -73,7 +74,28 @@ SizeField::SizeField(const Surface& surface, std::vector<double> size_at_point, 
     reach_ = (largest_ - smallest) / (growth_ - 1);
 }
 
+SizeField SizeField::of_surfaces(const Surface& surface, const std::vector<double>& size_of_triangle, double largest,
+                                 double growth) {
+    SizeField field;
+    field.largest_ = largest;
+    field.growth_ = growth;
+    std::map<double, std::vector<Triangle>> of_size;
+    for (Index t = 0; t < surface.triangles.size(); ++t) of_size[size_of_triangle[t]].push_back(surface.triangles[t]);
+    for (const auto& [size, triangles] : of_size)
+        field.sources_.push_back({size, TriangleTree(surface.points, triangles)});
+    return field;
+}
+
 double SizeField::at(const Vec3& p) const {
+    if (!sources_.empty()) {
+        double h = largest_;
+        for (const Source& s : sources_) {
+            if (s.size >= h) break;
+            // Farther away than this it does not count.
+            h = std::min(h, s.size + (growth_ - 1) * s.tree.closest(p, (h - s.size) / (growth_ - 1)).distance);
+        }
+        return h;
+    }
     const TriangleTree::Closest hit = tree_.closest(p, reach_ * (1 + 1e-9));
     if (hit.triangle == kNone) return largest_;
     const Triangle& t = triangles_[hit.triangle];
@@ -118,10 +140,9 @@ std::vector<double> zone_sizes(const Surface& surface, const SizeOptions& option
 SizeField make_size_field(const Surface& surface, const SizeOptions& options) {
     validate(options);
     const std::vector<double> of_zone = zone_sizes(surface, options);
-    std::vector<double> size(surface.points.size(), Box::inf);
-    for (Index t = 0; t < surface.triangles.size(); ++t)
-        for (const Index p : surface.triangles[t]) size[p] = std::min(size[p], of_zone[surface.zone_of[t]]);
-    return {surface, std::move(size), largest_of(surface, options), options.growth};
+    std::vector<double> size;
+    for (const Index z : surface.zone_of) size.push_back(of_zone[z]);
+    return SizeField::of_surfaces(surface, size, largest_of(surface, options), options.growth);
 }
 
 SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options) {
