@@ -59,7 +59,14 @@ void cutting(benchmark::State& state) {
     state.counters["pairs"] = static_cast<double>(cut.pairs_cut);
     state.counters["peak MB"] = static_cast<double>(usage.ru_maxrss) / 1024;
 }
-BENCHMARK(cutting)->Arg(1)->Arg(2)->Unit(benchmark::kSecond)->UseRealTime()->Iterations(1)->Repetitions(3)->ReportAggregatesOnly();
+BENCHMARK(cutting)
+    ->Arg(1)
+    ->Arg(2)
+    ->Unit(benchmark::kSecond)
+    ->UseRealTime()
+    ->Iterations(1)
+    ->Repetitions(3)
+    ->ReportAggregatesOnly();
 
 void finding_regions(benchmark::State& state) {
     const CutSurface cut = cut_at_intersections(chain());
@@ -83,8 +90,12 @@ void cutting_on_a_lattice(benchmark::State& state) {
                 Surface b;
                 b.zones.push_back({"brick"});
                 for (int c = 0; c < 8; ++c)
-                    b.points.push_back(Vec3{static_cast<double>(i + (c & 1) * 2), static_cast<double>(j + (c >> 1 & 1) * 2), static_cast<double>(k + (c >> 2) * 2)} * 0.1);
-                for (const auto& q : std::vector<std::array<Index, 4>>{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}}) {
+                    b.points.push_back(Vec3{static_cast<double>(i + (c & 1) * 2),
+                                            static_cast<double>(j + (c >> 1 & 1) * 2),
+                                            static_cast<double>(k + (c >> 2) * 2)} *
+                                       0.1);
+                for (const auto& q : std::vector<std::array<Index, 4>>{
+                         {0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}}) {
                     b.triangles.push_back({q[0], q[1], q[2]});
                     b.triangles.push_back({q[0], q[2], q[3]});
                 }

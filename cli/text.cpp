@@ -234,7 +234,8 @@ std::string volumes_text(const Space& space, const LengthUnit& unit) {
         const SpaceCell& cell = space.cells[c];
         text += fmt::format("  {:>3}  {:<18} inside = {}  {}, bounded by {}\n", c, format_volume(cell.volume, unit),
                             place(cell.inside, unit),
-                            cell.inside_of.empty() ? "free" : "material of " + names_text(cell.inside_of), names_text(cell.zones));
+                            cell.inside_of.empty() ? "free" : "material of " + names_text(cell.inside_of),
+                            names_text(cell.zones));
     }
     if (n > kMost) text += fmt::format("  and {} more\n", n - kMost);
     return text;

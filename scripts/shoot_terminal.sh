@@ -11,7 +11,7 @@ trap 'kill $server' EXIT
 sleep 1
 script=$(mktemp)
 printf 'clear; printf "$ %%s\\n" %q; %s; sleep 600\n' "$*" "$*" >"$script"
-DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs "${FONT_SIZE:-11}" -geometry 150x52+0+0 -bg '#fbfaf7' -fg '#20262b' -b 12 -e bash "$script" &
+DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs "${FONT_SIZE:-11}" -geometry "${SIZE:-150x52}+0+0" -bg '#fbfaf7' -fg '#20262b' -b 12 -e bash "$script" &
 terminal=$!
 sleep "${WAIT:-4}"
 DISPLAY=$display import -window root "$picture"

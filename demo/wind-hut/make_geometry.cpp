@@ -16,8 +16,8 @@ int main(int argc, char** argv) try {
     const anvilcast::LengthUnit m = anvilcast::parse_length_unit("m");
     write_stl(directory / "walls.stl", demo::box({-3, -2, 0}, {3, 2, 2.6}, "walls"), m);
     // The gable's triangle lies across x; the roof reaches down over the walls.
-    write_stl(directory / "roof.stl", demo::prism({{-2.5, 2.3}, {2.5, 2.3}, {0, 4.1}}, {0, 1, 0}, {0, 0, 1}, -3.4, 3.4, "roof"),
-              m);
+    write_stl(directory / "roof.stl",
+              demo::prism({{-2.5, 2.3}, {2.5, 2.3}, {0, 4.1}}, {0, 1, 0}, {0, 0, 1}, -3.4, 3.4, "roof"), m);
     write_stl(directory / "chimney.stl",
               demo::prism(demo::circle({1.5, 0}, 0.3, 32), {1, 0, 0}, {0, 1, 0}, 2.5, 4.8, "chimney"), m);
     return 0;

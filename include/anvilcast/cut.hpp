@@ -28,8 +28,8 @@ struct CutSurface {
     /// Points of the input that are still used keep their order and come first.
     Surface surface;
     std::vector<Index> first_origin;  ///< of each triangle, and one more: places in `origins`
-    std::vector<Origin> origins;      ///< of each triangle one or, where inputs coincide, several; first the one that it
-                                      ///< takes its zone and its direction from, the lowest-numbered
+    std::vector<Origin> origins;  ///< of each triangle one or, where inputs coincide, several; first the one that it
+                                  ///< takes its zone and its direction from, the lowest-numbered
 
     std::size_t pairs_cut = 0;       ///< pairs of input triangles that met
     std::size_t points_added = 0;    ///< at intersections
@@ -44,8 +44,8 @@ struct CutSurface {
 
 /// Cuts all triangles along their mutual intersections: proper crossings, corners and edges on faces, overlaps in one
 /// plane. Pieces that coincide become one.
-/// Guarantees: (1) no two triangles of the result meet outside of shared corners and edges, decided exactly; (2) what is
-/// cut is decided exactly, on exact constructed points; positions are rounded to the nearest double once all is cut.
+/// Guarantees: (1) no two triangles of the result meet outside of shared corners and edges, decided exactly; (2) what
+/// is cut is decided exactly, on exact constructed points; positions are rounded to the nearest double once all is cut.
 /// Rounding can bring triangles together that were apart: these are cut again, until none meet; (3) an input in which
 /// nothing meets comes out unchanged, except that equal points are one and triangles without area are gone; (4) the
 /// result does not depend on the number of threads.

@@ -41,9 +41,9 @@ ANVILCAST_API std::optional<Index> region_at(const Surface& surface, const Trian
 struct SpaceCell {
     double volume = 0;  ///< m^3; infinite for the outside
     Box bounds;
-    Vec3 inside;                        ///< a point in it, well off its walls
-    std::vector<std::string> zones;     ///< that bound it
-    std::vector<std::string> inside_of; ///< parts whose material it belongs to
+    Vec3 inside;                         ///< a point in it, well off its walls
+    std::vector<std::string> zones;      ///< that bound it
+    std::vector<std::string> inside_of;  ///< parts whose material it belongs to
     bool touches_opening = false;
 };
 
@@ -54,12 +54,17 @@ struct Space {
     std::vector<SpaceCell> cells;    ///< by region number; the first is the outside
     std::vector<std::string> parts;  ///< names
     std::vector<bool> part_is_closed;
-    std::vector<std::string> part_of;  ///< of each input triangle; empty for openings and surround
-    std::vector<bool> is_opening;      ///< of each input triangle
+    std::vector<std::string> part_of;  ///< of each input triangle of the parts
+    // Input triangles are numbered: parts, closing patches, surround.
+    Index first_of_openings = 0, first_of_surround = 0;
+
+    bool is_of_part(Index input) const { return input < first_of_openings; }
+    bool is_of_opening(Index input) const { return input >= first_of_openings && input < first_of_surround; }
+    bool is_of_surround(Index input) const { return input >= first_of_surround; }
 };
 
 struct SpaceOptions {
-    double join = 0;                  ///< see CutOptions
+    double join = 0;                        ///< see CutOptions
     std::vector<std::string> part_of = {};  ///< of each triangle; left out: the part of its zone
     const Surface* surround = nullptr;
 };
@@ -75,8 +80,8 @@ struct RegionRequest {
     std::string name = "fluid";
     RegionKind kind = RegionKind::fluid;
     std::optional<Vec3> inside = {};
-    std::string solid_of = {};   ///< a part
-    bool is_around = false;      ///< the cell behind the surround's faces, outside of all bodies
+    std::string solid_of = {};  ///< a part
+    bool is_around = false;     ///< the cell behind the surround's faces, outside of all bodies
 };
 
 struct DomainRegion {

@@ -27,9 +27,9 @@ struct FillReport {
 };
 
 /// Guarantees: (1) every cell has a positive volume, decided exactly; (2) every triangle of the surface mesh, or a
-/// subdivision of it, is a face, in its zone, and every cell is in its region; (3) the same input gives the same mesh, on any number of threads.
-/// Throws GeometryError when the surface is not closed or touches itself, FailureError when max_cells is passed by
-/// half. Expected O(n log n).
+/// subdivision of it, is a face, in its zone, and every cell is in its region; (3) the same input gives the same mesh,
+/// on any number of threads. Throws GeometryError when the surface is not closed or touches itself, FailureError when
+/// max_cells is passed by half. Expected O(n log n).
 ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes,
                                               const FillOptions& options = {}, const Context& context = {},
                                               FillReport* report = nullptr);

@@ -17,11 +17,11 @@ namespace anvilcast {
 /// A way out of a volume.
 struct Leak {
     enum class Kind { opening, rim, gap } kind = Kind::rim;  ///< bore through a wall, free rim, or between two surfaces
-    Vec3 at;                        ///< its narrowest place
-    double width = 0;               ///< of the widest ball that passes, metres
-    std::vector<std::string> zones; ///< that it runs between
-    double extent = 0;              ///< of the rim's box diagonal, metres; 0 for a gap
-    std::vector<Vec3> path;         ///< from inside to outside, clear of all surfaces; empty when none was found
+    Vec3 at;                                                 ///< its narrowest place
+    double width = 0;                                        ///< of the widest ball that passes, metres
+    std::vector<std::string> zones;                          ///< that it runs between
+    double extent = 0;                                       ///< of the rim's box diagonal, metres; 0 for a gap
+    std::vector<Vec3> path;  ///< from inside to outside, clear of all surfaces; empty when none was found
 };
 
 class ANVILCAST_API LeakError : public GeometryError {

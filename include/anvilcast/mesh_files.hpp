@@ -32,8 +32,8 @@ ANVILCAST_API void write_mesh(const std::filesystem::path& file, const VolumeMes
 /// The boundary of a mesh, or one zone of it, as a surface; normals point out.
 ANVILCAST_API Surface boundary_surface(const VolumeMesh& mesh);
 
-/// Lines through given places, one for each path, to look at beside the geometry: .vtu (polylines) or .ply (edges), by the
-/// ending. Coordinates in metres.
+/// Lines through given places, one for each path, to look at beside the geometry: .vtu (polylines) or .ply (edges), by
+/// the ending. Coordinates in metres.
 ANVILCAST_API void write_paths(const std::filesystem::path& file, const std::vector<std::vector<Vec3>>& paths);
 
 }  // namespace anvilcast

@@ -22,11 +22,11 @@ struct Opening {
     Vec3 clear;   ///< a place in the free area
     Vec3 facing;  ///< unit normal, pointing out
     double area = 0;
-    double perimeter = 0;  ///< of the free area, inner rims included
-    Zone zone;             ///< of the patch; empty until named
+    double perimeter = 0;      ///< of the free area, inner rims included
+    Zone zone;                 ///< of the patch; empty until named
     bool is_free_rim = false;  ///< rim of a skin without thickness, not of a wall
     bool is_flat = true;
-    bool is_ring = false;      ///< something passes through it: the free area has a hole
+    bool is_ring = false;                ///< something passes through it: the free area has a hole
     std::vector<std::string> rim_zones;  ///< of the body, at the rim
 
     double hydraulic_diameter() const { return perimeter > 0 ? 4 * area / perimeter : 0; }

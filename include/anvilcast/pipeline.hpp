@@ -28,15 +28,15 @@ struct StageCost {
 struct BuildResult {
     VolumeMesh mesh;
     QualityReport quality;
-    Box bounds;                    ///< of the parts
-    double domain_volume = 0;      ///< of the regions as the parts bound them
-    std::vector<DomainRegion> regions;            ///< as the parts bound them
-    std::vector<Domain::Leftover> leftovers;      ///< surface that bounds nothing
-    std::vector<SpaceCell> left_out;              ///< enclosed cells that no region asked for
-    std::size_t corners_joined = 0;               ///< moved onto another part
-    double largest_join = 0;                      ///< metres
-    std::optional<Surround> surround;             ///< its surface left out
-    double largest_deviation = 0;  ///< of the surface mesh from the parts
+    Box bounds;                               ///< of the parts
+    double domain_volume = 0;                 ///< of the regions as the parts bound them
+    std::vector<DomainRegion> regions;        ///< as the parts bound them
+    std::vector<Domain::Leftover> leftovers;  ///< surface that bounds nothing
+    std::vector<SpaceCell> left_out;          ///< enclosed cells that no region asked for
+    std::size_t corners_joined = 0;           ///< moved onto another part
+    double largest_join = 0;                  ///< metres
+    std::optional<Surround> surround;         ///< its surface left out
+    double largest_deviation = 0;             ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
     FillReport fill;
     std::vector<StageCost> costs;

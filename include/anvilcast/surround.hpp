@@ -37,9 +37,9 @@ struct SurroundOptions {
     SurroundShape shape = SurroundShape::box;
     Vec3 flow{1, 0, 0};
     Vec3 up{0, 0, 1};
-    Reach ahead{5, true};    ///< of a sphere: all round
+    Reach ahead{5, true};  ///< of a sphere: all round
     Reach behind{15, true};
-    Reach aside{5, true};    ///< of the round shapes: across the flow, all round
+    Reach aside{5, true};  ///< of the round shapes: across the flow, all round
     Reach above{5, true};
     std::optional<Reach> below = {};  ///< left out: as above. Not with a ground
     std::optional<Box> corners = {};  ///< of a box along the axes, instead of distances
@@ -54,9 +54,9 @@ struct Surround {
     /// Closed, normals pointing out; zones inflow, outflow, sides, top, bottom or ground, and symmetry, as far as the
     /// shape has them. A sphere has inflow and outflow: its halves.
     Surface surface;
-    double body_length = 0;    ///< along the flow
-    double frontal_area = 0;   ///< of what is within the surround, seen along the flow; within about 1 %
-    double section_area = 0;   ///< of the surround
+    double body_length = 0;             ///< along the flow
+    double frontal_area = 0;            ///< of what is within the surround, seen along the flow; within about 1 %
+    double section_area = 0;            ///< of the surround
     std::vector<std::string> warnings;  ///< where it is small by the trade's rules, or the body pokes through
 
     double blockage() const { return section_area > 0 ? frontal_area / section_area : 0; }

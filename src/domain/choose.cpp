@@ -20,7 +20,9 @@ using domain::place_text;
 class Chooser {
   public:
     Chooser(const Space& space, const LengthUnit& unit)
-        : space_(space), unit_(unit), owner_(space.cells.size(), kNone),
+        : space_(space),
+          unit_(unit),
+          owner_(space.cells.size(), kNone),
           tree_(space.complex.surface.points, space.complex.surface.triangles) {}
 
     /// The request that takes each cell.
@@ -39,7 +41,8 @@ class Chooser {
     void take(const std::vector<RegionRequest>& requests, Index cell, Index k) {
         if (owner_[cell] != kNone)
             throw GeometryError(fmt::format(
-                "regions \"{}\" and \"{}\" are one: nothing separates them near {}; is a wall missing, or an opening not "
+                "regions \"{}\" and \"{}\" are one: nothing separates them near {}; is a wall missing, or an opening "
+                "not "
                 "closed?",
                 requests[owner_[cell]].name, requests[k].name, place_text(space_.cells[cell].inside, unit_)));
         owner_[cell] = k;
@@ -51,9 +54,9 @@ class Chooser {
         const auto region = region_at(s, tree_, space_.regions, inside);
         if (!region) {
             const auto hit = tree_.closest(inside);
-            throw GeometryError(fmt::format("inside = {} lies on a surface, that of zone \"{}\"; move it into the flow{}",
-                                            place_text(inside, unit_), s.zones[s.zone_of[hit.triangle]].name,
-                                            nearest_cell(inside)));
+            throw GeometryError(
+                fmt::format("inside = {} lies on a surface, that of zone \"{}\"; move it into the flow{}",
+                            place_text(inside, unit_), s.zones[s.zone_of[hit.triangle]].name, nearest_cell(inside)));
         }
         if (*region == Regions::kOutside) explain_outside(inside);
         check_not_material(requests[k], *region);
@@ -62,10 +65,10 @@ class Chooser {
 
     /// Where there are openings, a fluid in the material of a body is a mistake.
     void check_not_material(const RegionRequest& request, Index region) const {
-        const bool has_openings =
-            std::find(space_.is_opening.begin(), space_.is_opening.end(), true) != space_.is_opening.end();
+        const bool has_openings = space_.first_of_openings < space_.first_of_surround;
         const SpaceCell& cell = space_.cells[region];
-        if (request.kind != RegionKind::fluid || !has_openings || cell.touches_opening || cell.inside_of.empty()) return;
+        if (request.kind != RegionKind::fluid || !has_openings || cell.touches_opening || cell.inside_of.empty())
+            return;
         const std::string& part = cell.inside_of.front();
         throw GeometryError(fmt::format(
             "inside = {} is in the material of {}: that region touches none of the openings; move the point into the "
@@ -76,14 +79,13 @@ class Chooser {
 
     void take_around(const std::vector<RegionRequest>& requests, Index k) {
         const Surface& s = space_.complex.surface;
-        // Triangles of the surround come last, and only one cell outside of all bodies lies behind them.
-        const auto n_bodies = static_cast<Index>(std::count_if(space_.part_of.begin(), space_.part_of.end(),
-                                                               [](const std::string& p) { return !p.empty(); }));
+        // What stands hollow on the ground is not flow round it: only faces that the flow passes count.
         bool found = false;
         for (Index t = 0; t < s.triangles.size(); ++t) {
-            const auto origins = space_.complex.origins_of(t);
-            if (origins.back().triangle < n_bodies || space_.is_opening[origins.back().triangle]) continue;
-            const Index cell = space_.regions.sides[t][origins.back().is_reversed ? 0 : 1];
+            const auto& origin = space_.complex.origins_of(t).back();
+            const Role role = s.zones[origin.zone].role;
+            if (!space_.is_of_surround(origin.triangle) || role == Role::wall || role == Role::symmetry) continue;
+            const Index cell = space_.regions.sides[t][origin.is_reversed ? 0 : 1];
             if (cell == Regions::kOutside || !space_.cells[cell].inside_of.empty() || owner_[cell] == k) continue;
             take(requests, cell, k);
             found = true;
@@ -95,8 +97,8 @@ class Chooser {
         const std::string& part = requests[k].solid_of;
         const auto at = std::find(space_.parts.begin(), space_.parts.end(), part);
         if (at == space_.parts.end())
-            throw InputError(fmt::format("region \"{}\": there is no part \"{}\"; the parts are \"{}\"", requests[k].name,
-                                         part, fmt::join(space_.parts, "\", \"")));
+            throw InputError(fmt::format("region \"{}\": there is no part \"{}\"; the parts are \"{}\"",
+                                         requests[k].name, part, fmt::join(space_.parts, "\", \"")));
         if (!space_.part_is_closed[static_cast<std::size_t>(at - space_.parts.begin())])
             throw GeometryError(fmt::format(
                 "region \"{}\": part \"{}\" does not enclose a volume; `anvilcast inspect` shows where it is open",
@@ -109,8 +111,8 @@ class Chooser {
             found = true;
         }
         if (!found)
-            throw GeometryError(fmt::format("region \"{}\": all of the material of part \"{}\" belongs to other regions",
-                                            requests[k].name, part));
+            throw GeometryError(fmt::format(
+                "region \"{}\": all of the material of part \"{}\" belongs to other regions", requests[k].name, part));
     }
 
     std::string nearest_cell(const Vec3& p, bool with_opening = false) const {
@@ -118,7 +120,8 @@ class Chooser {
         Index best = kNone;
         double nearest = Box::inf;
         for (Index t = 0; t < s.triangles.size(); ++t) {
-            const double d = distance_squared(p, closest_point_on_triangle(p, s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+            const double d =
+                distance_squared(p, closest_point_on_triangle(p, s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
             if (d >= nearest) continue;
             for (const Index r : space_.regions.sides[t])
                 if (r != Regions::kOutside && (!with_opening || space_.cells[r].touches_opening)) {
@@ -128,7 +131,8 @@ class Chooser {
         }
         if (best == kNone) return "";
         const auto& material = space_.cells[best].inside_of;
-        return fmt::format("; the nearest enclosed volume{}{} holds the point {}", with_opening ? " with an opening" : "",
+        return fmt::format("; the nearest enclosed volume{}{} holds the point {}",
+                           with_opening ? " with an opening" : "",
                            material.empty() || material.front().empty()
                                ? ""
                                : fmt::format(" (the material of \"{}\")", fmt::join(material, "\", \"")),
@@ -144,10 +148,10 @@ class Chooser {
             throw LeakError(text, std::move(leaks));
         }
         const Box box = s.bounds();
-        throw GeometryError(fmt::format("inside = {} is outside of everything; the parts reach from {} to {}{}. Is the "
-                                        "unit right?",
-                                        place_text(inside, unit_), place_text(box.lo, unit_), place_text(box.hi, unit_),
-                                        nearest_cell(inside)));
+        throw GeometryError(fmt::format(
+            "inside = {} is outside of everything; the parts reach from {} to {}{}. Is the "
+            "unit right?",
+            place_text(inside, unit_), place_text(box.lo, unit_), place_text(box.hi, unit_), nearest_cell(inside)));
     }
 
     const Space& space_;
@@ -163,8 +167,8 @@ struct ZoneKey {
     auto operator<=>(const ZoneKey&) const = default;
 };
 
-/// Names the zones of the domain after those that they came from. Where one zone is divided, the largest piece keeps the
-/// name; the others say where they are.
+/// Names the zones of the domain after those that they came from. Where one zone is divided, the largest piece keeps
+/// the name; the others say where they are.
 std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vector<double>& areas,
                               const std::vector<Zone>& zones, const Domain& domain) {
     std::map<Index, std::size_t> largest;
@@ -284,7 +288,7 @@ class Builder {
         Index zone = origins.front().zone;
         double least = Box::inf;
         for (const auto& o : origins) {
-            if (space_.part_of[o.triangle].empty()) return o.zone;  // an opening, or the surround
+            if (!space_.is_of_part(o.triangle)) return o.zone;
             const double volume = volume_of_part_.at(space_.part_of[o.triangle]);
             if (volume < least) {
                 least = volume;

@@ -14,8 +14,8 @@ struct Complex {
     std::vector<robust::ExactPoint> points;
     std::vector<Triangle> triangles;
     std::vector<std::vector<CutSurface::Origin>> origins;  ///< of each triangle, sorted
-    std::vector<bool> is_settled;  ///< of each triangle: it is known not to meet another settled one
-    std::vector<Edge> feature_edges;                       ///< sorted
+    std::vector<bool> is_settled;     ///< of each triangle: it is known not to meet another settled one
+    std::vector<Edge> feature_edges;  ///< sorted
 
     std::array<const robust::ExactPoint*, 3> corners(Index t) const {
         return {&points[triangles[t][0]], &points[triangles[t][1]], &points[triangles[t][2]]};

@@ -57,11 +57,12 @@ CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& o
 
 [[noreturn]] void report_unrest(const Complex& complex) {
     const auto open = std::find(complex.is_settled.begin(), complex.is_settled.end(), false);
-    const Vec3 p = complex.points[complex.triangles[static_cast<std::size_t>(open - complex.is_settled.begin())][0]].approx();
-    throw GeometryError(
-        fmt::format("the surfaces cannot be cut where they meet near [{:.9g}, {:.9g}, {:.9g}] m: they run along each other "
-                    "closer than numbers can tell apart; join them with a tolerance, or move one of them",
-                    p.x, p.y, p.z));
+    const Vec3 p =
+        complex.points[complex.triangles[static_cast<std::size_t>(open - complex.is_settled.begin())][0]].approx();
+    throw GeometryError(fmt::format(
+        "the surfaces cannot be cut where they meet near [{:.9g}, {:.9g}, {:.9g}] m: they run along each other "
+        "closer than numbers can tell apart; join them with a tolerance, or move one of them",
+        p.x, p.y, p.z));
 }
 
 }  // namespace
@@ -70,7 +71,8 @@ CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& o
 CutSurface cut_at_intersections(const Surface& surface, const CutOptions& options, const Context& context) {
     using namespace domain;
     if (!(options.join >= 0) || !std::isfinite(options.join))
-        throw InputError(fmt::format("the tolerance to join parts is {}; it must be 0 or a positive length", options.join));
+        throw InputError(
+            fmt::format("the tolerance to join parts is {}; it must be 0 or a positive length", options.join));
     const ThreadLimit limit(context);
     context.report("domain", "where parts meet", 0.1);
     std::vector<Vec3> normals;

@@ -3,9 +3,9 @@
 // All points are exact while this lasts, so that the same point, constructed on different triangles in different
 // ways, is one point; the points on an edge are given to all triangles at it. With that the pieces fit together.
 
-#include <anvilcast/triangle_intersection.hpp>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
+#include <anvilcast/triangle_intersection.hpp>
 
 #include <algorithm>
 #include <unordered_map>
@@ -60,7 +60,7 @@ struct Job {
     std::vector<Index> points;
     std::vector<std::array<Index, 2>> segments;
 
-    std::vector<Index> number;        // of the division's points; kNone for those that are new
+    std::vector<Index> number;          // of the division's points; kNone for those that are new
     std::vector<ExactPoint> crossings;  // the new ones
     std::vector<Triangle> pieces;
 };
@@ -222,7 +222,8 @@ class Cutter {
                 Job& job = job_of(triangle);
                 job.points.insert(job.points.end(), number.begin(), number.end());
                 for (const auto& s : segments)
-                    job.segments.push_back({std::min(number[s[0]], number[s[1]]), std::max(number[s[0]], number[s[1]])});
+                    job.segments.push_back(
+                        {std::min(number[s[0]], number[s[1]]), std::max(number[s[0]], number[s[1]])});
             };
             add(pair.i, pair.meeting.first);
             add(pair.j, pair.meeting.second);

@@ -28,8 +28,7 @@ double distance_from_plane(const Complex& c, Index t, Index base) {
 bool is_needle(const Complex& c, Index t, double grain) {
     const auto p = c.corners(t);
     double longest = 0;
-    for (std::size_t k = 0; k < 3; ++k)
-        longest = std::max(longest, distance(p[k]->approx(), p[(k + 1) % 3]->approx()));
+    for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, distance(p[k]->approx(), p[(k + 1) % 3]->approx()));
     return length(c.normal(t)) <= 64 * grain * longest;
 }
 
@@ -105,7 +104,8 @@ bool flatten(Complex& c, const std::vector<std::array<Index, 2>>& pairs, double 
         for (const auto& list : bases)
             for (std::size_t k = 1; k < list.size(); ++k) {
                 if (sheets.find(list[0]) == sheets.find(list[k])) continue;
-                if (std::min(distance_from_plane(c, list[0], list[k]), distance_from_plane(c, list[k], list[0])) > grain)
+                if (std::min(distance_from_plane(c, list[0], list[k]), distance_from_plane(c, list[k], list[0])) >
+                    grain)
                     continue;
                 sheets.join(list[0], list[k]);
                 joined = true;

@@ -15,7 +15,9 @@ constexpr double kGapReach = 2;  // spacings: wider gaps are seen by the lattice
 }  // namespace
 
 FreeSpace::FreeSpace(const Surface& surface, const TriangleTree& tree, double spacing)
-    : surface_(surface), tree_(tree), spacing_(spacing),
+    : surface_(surface),
+      tree_(tree),
+      spacing_(spacing),
       // Off the round numbers that walls like to lie on.
       origin_(tree.bounds().lo - Vec3{0.317, 0.291, 0.353} * spacing) {
     add_gaps();
@@ -42,7 +44,8 @@ void FreeSpace::add_gaps() {
         due -= samples;
         for (int k = 0; k < samples; ++k) {
             // A sequence that covers the triangle evenly (M. Roberts' R2), folded at its diagonal.
-            double u = std::fmod(0.5 + 0.7548776662466927 * (k + 1), 1.0), v = std::fmod(0.5 + 0.5698402909980532 * (k + 1), 1.0);
+            double u = std::fmod(0.5 + 0.7548776662466927 * (k + 1), 1.0),
+                   v = std::fmod(0.5 + 0.5698402909980532 * (k + 1), 1.0);
             if (u + v > 1) {
                 u = 1 - u;
                 v = 1 - v;
@@ -67,7 +70,8 @@ bool FreeSpace::is_clear(const Vec3& p, const Vec3& q) const {
     box.include(q);
     bool clear = true;
     tree_.overlapping(box, [&](Index t) {
-        clear = clear && !segment_meets_triangle(p, q, surface_.corner(t, 0), surface_.corner(t, 1), surface_.corner(t, 2));
+        clear =
+            clear && !segment_meets_triangle(p, q, surface_.corner(t, 0), surface_.corner(t, 1), surface_.corner(t, 2));
     });
     return clear;
 }
@@ -130,7 +134,9 @@ std::vector<Vec3> FreeSpace::find_way(const Vec3& from, const std::function<bool
             for (int j = -1; j <= 2; ++j)
                 for (int k = -1; k <= 2; ++k) {
                     const Key key{cell[0] + i, cell[1] + j, cell[2] + k};
-                    const Vec3 point = origin_ + Vec3{static_cast<double>(key[0]), static_cast<double>(key[1]), static_cast<double>(key[2])} * spacing_;
+                    const Vec3 point = origin_ + Vec3{static_cast<double>(key[0]), static_cast<double>(key[1]),
+                                                      static_cast<double>(key[2])} *
+                                                     spacing_;
                     if (tree_.bounds().distance_squared_to(point) < 16 * spacing_ * spacing_)
                         try_to(number(lattice.try_emplace(key, kNone).first->second, point));
                     if (i == 2 || j == 2 || k == 2) continue;

@@ -19,8 +19,8 @@ class FreeSpace {
 
     /// A way from a place to the first one that is a goal and that is clear of triangles; wide ways are preferred.
     /// Empty when there is none, or after `most_places` were looked at.
-    std::vector<Vec3> find_way(const Vec3& from, const std::function<bool(const Vec3&)>& is_goal,
-                               const Vec3& towards, std::size_t most_places) const;
+    std::vector<Vec3> find_way(const Vec3& from, const std::function<bool(const Vec3&)>& is_goal, const Vec3& towards,
+                               std::size_t most_places) const;
 
     bool is_clear(const Vec3& p, const Vec3& q) const;
     bool is_outside_of_box(const Vec3& p) const;

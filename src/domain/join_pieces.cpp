@@ -36,7 +36,8 @@ Target target_on(const Complex& c, Index t, const ExactPoint& p, double reach) {
         if (d <= reach && d < best.distance) best = {d, robust::foot_on_line(p, a, b)};
     }
     if (best.distance <= reach) return best;
-    const Vec3 foot = closest_point_on_triangle(p.approx(), corner[0]->approx(), corner[1]->approx(), corner[2]->approx());
+    const Vec3 foot =
+        closest_point_on_triangle(p.approx(), corner[0]->approx(), corner[1]->approx(), corner[2]->approx());
     if (const double d = distance(foot, p.approx()); d <= reach)
         best = {d, robust::foot_on_plane(p, *corner[0], *corner[1], *corner[2])};
     return best;

@@ -203,7 +203,8 @@ std::vector<Leak> find_leaks(const Surface& surface, const Vec3& inside) {
             const Index origin = cut.origins_of(t)[0].triangle;
             if (origin < last[0] || (regions.sides[t][0] != *region && regions.sides[t][1] != *region)) continue;
             if (regions.sides[t][0] == regions.sides[t][1]) continue;
-            bounds[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)] = true;
+            bounds[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)] =
+                true;
         }
         for (std::size_t k = 0; k < bounds.size(); ++k)
             if (bounds[k]) leaks.push_back(sealed.candidates[k]);
@@ -231,7 +232,8 @@ namespace {
 Vec3 rounded(const Vec3& p, double width) {
     if (!(width > 0)) return p;
     const double grain = std::pow(10.0, std::floor(std::log10(width)) - 2);
-    return {std::round(p.x / grain) * grain + 0.0, std::round(p.y / grain) * grain + 0.0, std::round(p.z / grain) * grain + 0.0};
+    return {std::round(p.x / grain) * grain + 0.0, std::round(p.y / grain) * grain + 0.0,
+            std::round(p.z / grain) * grain + 0.0};
 }
 
 }  // namespace
@@ -241,24 +243,28 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
     std::string text;
     for (std::size_t k = 0; k < std::min(kMost, leaks.size()); ++k) {
         const Leak& leak = leaks[k];
-        const std::string zones =
-            leak.zones.empty() ? "" : fmt::format(", {} \"{}\"", leak.kind == Leak::Kind::gap ? "between" : "at", fmt::join(leak.zones, "\" and \""));
+        const std::string zones = leak.zones.empty()
+                                      ? ""
+                                      : fmt::format(", {} \"{}\"", leak.kind == Leak::Kind::gap ? "between" : "at",
+                                                    fmt::join(leak.zones, "\" and \""));
         const Vec3 near = rounded(leak.at, leak.width);
         const std::string width = format_length(leak.width, unit), at = place_text(near, unit);
         switch (leak.kind) {
             case Leak::Kind::opening:
-                text += fmt::format("\n  an opening at {}, {} wide{}: add an [[opening]] with near = {}", at, width, zones,
-                                    numbers_text(near, unit));
+                text += fmt::format("\n  an opening at {}, {} wide{}: add an [[opening]] with near = {}", at, width,
+                                    zones, numbers_text(near, unit));
                 break;
             case Leak::Kind::rim:
-                text += fmt::format("\n  a free rim at {}, {} wide{}: add an [[opening]] with near = {}, or [mend] "
-                                    "close_rims = \"{}\"",
-                                    at, width, zones, numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
+                text += fmt::format(
+                    "\n  a free rim at {}, {} wide{}: add an [[opening]] with near = {}, or [mend] "
+                    "close_rims = \"{}\"",
+                    at, width, zones, numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
                 break;
             case Leak::Kind::gap:
-                text += fmt::format("\n  a gap at {}, {} wide{}: close it in the geometry, or join the parts with [domain] "
-                                    "join = \"{}\"",
-                                    at, width, zones, format_length(1.1 * leak.width, unit));
+                text += fmt::format(
+                    "\n  a gap at {}, {} wide{}: close it in the geometry, or join the parts with [domain] "
+                    "join = \"{}\"",
+                    at, width, zones, format_length(1.1 * leak.width, unit));
                 break;
         }
         if (leak.path.size() > 2) {

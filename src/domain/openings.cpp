@@ -21,7 +21,7 @@
 namespace anvilcast {
 namespace {
 
-constexpr double kEndFaceAngle = 40;   // degrees between smooth surfaces
+constexpr double kEndFaceAngle = 40;    // degrees between smooth surfaces
 constexpr std::size_t kMostBent = 400;  // points of a rim that is not flat; longer ones take too long to patch
 
 /// Twice the vector area of a loop: its direction is the normal of the plane that fits it best (Newell).
@@ -115,7 +115,10 @@ Surface bent_patch(const Surface& s, const std::vector<Index>& loop) {
 class Search {
   public:
     Search(const Surface& surface, double flatness)
-        : space_(divide_space(surface)), named_(space_.complex.surface), flatness_(flatness), s_(smooth_pieces(skin())),
+        : space_(divide_space(surface)),
+          named_(space_.complex.surface),
+          flatness_(flatness),
+          s_(smooth_pieces(skin())),
           edges_(s_.triangles, s_.points.size()) {}
 
     std::vector<Opening> find() {
@@ -228,7 +231,8 @@ class Search {
             const auto [front, behind] = space.regions.sides[t];
             const Index origin = space.complex.origins_of(t)[0].triangle;
             if (origin < last[0] || (front == Regions::kOutside) == (behind == Regions::kOutside)) continue;
-            pieces[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)].push_back(t);
+            pieces[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)]
+                .push_back(t);
         }
         std::vector<Opening> found;
         for (std::size_t k = 0; k < openings.size(); ++k) {
@@ -238,7 +242,8 @@ class Search {
             found.push_back(std::move(openings[k]));
         }
         name_rims(found);
-        std::stable_sort(found.begin(), found.end(), [](const Opening& a, const Opening& b) { return a.area > b.area; });
+        std::stable_sort(found.begin(), found.end(),
+                         [](const Opening& a, const Opening& b) { return a.area > b.area; });
         return found;
     }
 
@@ -361,21 +366,24 @@ Opening drawn_in(const Surface& surface, const Opening& opening, double depth) {
             pieces.join(use[0].triangle, use[1].triangle);
     }
     for (std::size_t e = 0; e < edges.size(); ++e)
-        if (edges.n_uses(e) == 1 && is_sheet(edges.begin(e)->triangle)) open.insert(pieces.find(edges.begin(e)->triangle));
+        if (edges.n_uses(e) == 1 && is_sheet(edges.begin(e)->triangle))
+            open.insert(pieces.find(edges.begin(e)->triangle));
     // The piece below the free area.
     const Vec3 below = opening.clear - n * dot(opening.clear - middle, n);
     Index chosen = kNone;
     double nearest = Box::inf;
     for (Index t = 0; t < c.triangles.size(); ++t) {
         if (!is_sheet(t)) continue;
-        const double d = distance(below, closest_point_on_triangle(below, c.corner(t, 0), c.corner(t, 1), c.corner(t, 2)));
+        const double d =
+            distance(below, closest_point_on_triangle(below, c.corner(t, 0), c.corner(t, 1), c.corner(t, 2)));
         if (d < nearest) {
             nearest = d;
             chosen = pieces.find(t);
         }
     }
     if (chosen == kNone || open.contains(chosen))
-        throw GeometryError(fmt::format("the opening cannot be closed {:.6g} m inside: there is no bore at that depth", depth));
+        throw GeometryError(
+            fmt::format("the opening cannot be closed {:.6g} m inside: there is no bore at that depth", depth));
     Opening out = opening;
     out.center = middle;
     out.patch = {};
@@ -387,10 +395,13 @@ Opening drawn_in(const Surface& surface, const Opening& opening, double depth) {
         out.patch.triangles.push_back(c.triangles[t]);
         for (Index k = 0; k < 3; ++k) {
             const Index e = edges.edge_of(t, k);
-            const bool inner = edges.n_uses(e) == 2 && is_sheet(edges.begin(e)[0].triangle) && is_sheet(edges.begin(e)[1].triangle);
+            const bool inner =
+                edges.n_uses(e) == 2 && is_sheet(edges.begin(e)[0].triangle) && is_sheet(edges.begin(e)[1].triangle);
             if (inner) continue;
             const Index a = c.triangles[t][k], b = c.triangles[t][(k + 1) % 3];
-            const Vec3 along = normalized(c.points[b] - c.points[a]), outward = cross(along, normalized(triangle_normal(c.corner(t, 0), c.corner(t, 1), c.corner(t, 2))));
+            const Vec3 along = normalized(c.points[b] - c.points[a]),
+                       outward =
+                           cross(along, normalized(triangle_normal(c.corner(t, 0), c.corner(t, 1), c.corner(t, 2))));
             const auto first = static_cast<Index>(out.patch.points.size());
             out.patch.points.push_back(c.points[a] + (outward - along) * overhang);
             out.patch.points.push_back(c.points[b] + (outward + along) * overhang);

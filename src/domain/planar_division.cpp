@@ -107,7 +107,8 @@ Index PlanarDivision::insert(const ExactPoint& p) {
     std::array<int, 3> s{};
     auto look = [&](Index c) {
         for (std::size_t k = 0; k < 3; ++k)
-            s[k] = sense_ * robust::orient2d(points_[cells_[c].v[(k + 1) % 3]], points_[cells_[c].v[(k + 2) % 3]], p, axis_);
+            s[k] = sense_ *
+                   robust::orient2d(points_[cells_[c].v[(k + 1) % 3]], points_[cells_[c].v[(k + 2) % 3]], p, axis_);
         return s[0] >= 0 && s[1] >= 0 && s[2] >= 0;
     };
     bool found = look(cell);
@@ -268,7 +269,8 @@ void PlanarDivision::flip_in(Index a, Index b, std::vector<std::array<Index, 2>>
             continue;
         }
         flip(side);
-        const bool still_crosses = tip != a && tip != b && low != a && low != b && turn(a, b, tip) * turn(a, b, low) < 0;
+        const bool still_crosses =
+            tip != a && tip != b && low != a && low != b && turn(a, b, tip) * turn(a, b, low) < 0;
         if (still_crosses)
             queue.push_back({tip, low});
         else

@@ -41,10 +41,10 @@ struct TrianglesOfRegions {
 Windings find_windings(const Space& space, const std::vector<Index>& part_of, const TrianglesOfRegions& at) {
     const std::size_t n_regions = space.regions.volumes.size(), n_parts = space.parts.size();
     Windings w{std::vector<std::vector<int>>(n_regions), std::vector<bool>(n_parts, true)};
-    auto behind = [&](Index t, std::vector<int> from, int way) {
+    std::vector<int> step(n_parts, 0);  // of the triangle at hand; zero otherwise
+    auto add_step = [&](Index t, int way) {
         for (const auto& o : space.complex.origins_of(t))
-            if (part_of[o.triangle] != kNone) from[part_of[o.triangle]] += o.is_reversed ? -way : way;
-        return from;
+            if (part_of[o.triangle] != kNone) step[part_of[o.triangle]] += o.is_reversed ? -way : way;
     };
     for (Index start = 0; start < n_regions; ++start) {
         if (!w.of[start].empty()) continue;
@@ -62,14 +62,17 @@ Windings find_windings(const Space& space, const std::vector<Index>& part_of, co
                         if (part_of[o.triangle] != kNone) w.part_is_closed[part_of[o.triangle]] = false;
                     continue;
                 }
-                std::vector<int> beyond = behind(t, w.of[r], front == r ? 1 : -1);
+                const int way = front == r ? 1 : -1;
+                add_step(t, way);
                 if (w.of[other].empty()) {
-                    w.of[other] = std::move(beyond);
+                    w.of[other] = w.of[r];
+                    for (std::size_t p = 0; p < n_parts; ++p) w.of[other][p] += step[p];
                     queue.push_back(other);
-                    continue;
+                } else {
+                    for (std::size_t p = 0; p < n_parts; ++p)
+                        if (w.of[other][p] != w.of[r][p] + step[p]) w.part_is_closed[p] = false;
                 }
-                for (std::size_t p = 0; p < n_parts; ++p)
-                    if (w.of[other][p] != beyond[p]) w.part_is_closed[p] = false;
+                add_step(t, -way);
             }
         }
     }
@@ -82,7 +85,9 @@ Vec3 find_inside(const Space& space, const TriangleTree& tree, const TrianglesOf
     const Surface& s = space.complex.surface;
     std::vector<Index> list(at.triangle.begin() + static_cast<std::ptrdiff_t>(at.first[region]),
                             at.triangle.begin() + static_cast<std::ptrdiff_t>(at.first[region + 1]));
-    auto size = [&s](Index t) { return length_squared(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2))); };
+    auto size = [&s](Index t) {
+        return length_squared(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+    };
     const std::size_t n = std::min(kTries, list.size());
     std::partial_sort(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(n), list.end(), [&](Index p, Index q) {
         const double a = size(p), b = size(q);
@@ -121,7 +126,7 @@ void find_cells(Space& space, const TrianglesOfRegions& at, const Windings& wind
             for (int k = 0; k < 3; ++k) cell.bounds.include(s.corner(t, k));
             for (const auto& o : space.complex.origins_of(t)) {
                 zones.insert(s.zones[o.zone].name);
-                cell.touches_opening = cell.touches_opening || space.is_opening[o.triangle];
+                cell.touches_opening = cell.touches_opening || space.is_of_opening(o.triangle);
             }
         }
         cell.zones.assign(zones.begin(), zones.end());
@@ -135,7 +140,7 @@ void find_cells(Space& space, const TrianglesOfRegions& at, const Windings& wind
 bool drop_patches_in_material(Space& space, const Windings& windings) {
     auto in_material = [&](Index t) {
         for (const auto& o : space.complex.origins_of(t))
-            if (!space.is_opening[o.triangle]) return false;
+            if (!space.is_of_opening(o.triangle)) return false;
         for (std::size_t p = 0; p < space.parts.size(); ++p)
             if (windings.part_is_closed[p] && windings.of[space.regions.sides[t][0]][p] != 0 &&
                 windings.of[space.regions.sides[t][1]][p] != 0)
@@ -169,16 +174,14 @@ Space divide_space(const Surface& parts, const std::vector<Opening>& openings, c
     for (Index t = 0; t < parts.triangles.size(); ++t)
         space.part_of.push_back(options.part_of.empty() ? parts.zones[parts.zone_of[t]].part : options.part_of[t]);
     Surface all = close_openings(parts, openings);
-    space.is_opening.assign(parts.triangles.size(), false);
-    space.is_opening.resize(all.triangles.size(), true);
+    space.first_of_openings = static_cast<Index>(parts.triangles.size());
+    space.first_of_surround = static_cast<Index>(all.triangles.size());
     if (options.surround != nullptr) all = joined({all, *options.surround});
-    space.part_of.resize(all.triangles.size());
-    space.is_opening.resize(all.triangles.size(), false);
 
     std::map<std::string, Index> number;
     std::vector<Index> part_of;
     for (Index t = 0; t < all.triangles.size(); ++t) {
-        if (t >= parts.triangles.size()) {
+        if (!space.is_of_part(t)) {
             part_of.push_back(kNone);
             continue;
         }

@@ -34,18 +34,21 @@ Frame frame_of(const SurroundOptions& o) {
     if (length(o.flow) == 0) throw InputError("[surround] flow is [0, 0, 0]; it must be a direction, e.g. [1, 0, 0]");
     const Vec3 x = normalized(o.flow);
     const Vec3 up = normalized(o.up), side = cross(up, x);
-    if (length(side) < 1e-6) throw InputError("[surround] flow and up are the same direction; give up = [0, 1, 0], say");
+    if (length(side) < 1e-6)
+        throw InputError("[surround] flow and up are the same direction; give up = [0, 1, 0], say");
     if (o.ground && std::abs(dot(up, x)) > 1e-9)
-        throw InputError("[surround] the flow runs into the ground: with ground = true it must be at right angles to up");
+        throw InputError(
+            "[surround] the flow runs into the ground: with ground = true it must be at right angles to up");
     const Vec3 y = normalized(side);
     return {x, y, cross(x, y)};
 }
 
 double metres(const Reach& reach, double body_length, const char* name) {
     if (!(reach.value >= 0))
-        throw InputError(fmt::format("[surround] {} is negative: distances are measured outwards from the body's extent, so "
-                                     "that a larger number makes a larger surround; for coordinates write from and to",
-                                     name));
+        throw InputError(
+            fmt::format("[surround] {} is negative: distances are measured outwards from the body's extent, so "
+                        "that a larger number makes a larger surround; for coordinates write from and to",
+                        name));
     return reach.in_body_lengths ? reach.value * body_length : reach.value;
 }
 
@@ -62,9 +65,11 @@ class Maker {
 
     Surround make() {
         if (o_.shape == SurroundShape::half_sphere && !o_.ground && !o_.symmetry)
-            throw InputError("[surround] a half-sphere needs the plane that cuts it: write ground = true or symmetry = \"y\"");
+            throw InputError(
+                "[surround] a half-sphere needs the plane that cuts it: write ground = true or symmetry = \"y\"");
         if (o_.corners && o_.shape != SurroundShape::box)
-            throw InputError("[surround] from and to are the corners of a box; this shape takes distances or center and radius");
+            throw InputError(
+                "[surround] from and to are the corners of a box; this shape takes distances or center and radius");
         if (o_.shape == SurroundShape::box)
             make_box();
         else
@@ -83,8 +88,9 @@ class Maker {
         if (!o_.symmetry) return;
         const Vec3 kept = frame_.into(o_.symmetry->kept);
         if (std::abs(std::abs(kept.y) - 1) > 1e-9)
-            throw InputError("[surround] the symmetry plane must run along the flow and up: its axis has to be at right angles "
-                             "to both");
+            throw InputError(
+                "[surround] the symmetry plane must run along the flow and up: its axis has to be at right angles "
+                "to both");
         keeps_left_ = kept.y > 0;
         // Coordinates are told along the axis itself.
         const Vec3& k = o_.symmetry->kept;
@@ -107,11 +113,13 @@ class Maker {
         if (o_.corners) {
             box = {};
             for (int i = 0; i < 8; ++i)
-                box.include(frame_.into({(i & 1) != 0 ? o_.corners->hi.x : o_.corners->lo.x, (i & 2) != 0 ? o_.corners->hi.y : o_.corners->lo.y,
+                box.include(frame_.into({(i & 1) != 0 ? o_.corners->hi.x : o_.corners->lo.x,
+                                         (i & 2) != 0 ? o_.corners->hi.y : o_.corners->lo.y,
                                          (i & 4) != 0 ? o_.corners->hi.z : o_.corners->lo.z}));
             for (const Vec3& axis : {frame_.x, frame_.y})
                 if (std::max({std::abs(axis.x), std::abs(axis.y), std::abs(axis.z)}) < 1 - 1e-9)
-                    throw InputError("[surround] from and to make a box along the axes: flow and up must be along axes too");
+                    throw InputError(
+                        "[surround] from and to make a box along the axes: flow and up must be along axes too");
         } else {
             box.lo.x -= reach(o_.ahead, "ahead");
             box.hi.x += reach(o_.behind, "behind");
@@ -124,15 +132,17 @@ class Maker {
         if (symmetry_) (keeps_left_ ? box.lo.y : box.hi.y) = *symmetry_;
         for (int axis = 0; axis < 3; ++axis)
             if (!(box.lo[axis] < box.hi[axis]))
-                throw InputError("[surround] nothing is left of the box: the ground or the symmetry plane lies beyond its other "
-                                 "side");
+                throw InputError(
+                    "[surround] nothing is left of the box: the ground or the symmetry plane lies beyond its other "
+                    "side");
         return box;
     }
 
     void make_box() {
         const Box b = extents();
         for (int i = 0; i < 8; ++i)
-            out_.surface.points.push_back({(i & 1) != 0 ? b.hi.x : b.lo.x, (i & 2) != 0 ? b.hi.y : b.lo.y, (i & 4) != 0 ? b.hi.z : b.lo.z});
+            out_.surface.points.push_back(
+                {(i & 1) != 0 ? b.hi.x : b.lo.x, (i & 2) != 0 ? b.hi.y : b.lo.y, (i & 4) != 0 ? b.hi.z : b.lo.z});
         auto face = [&](const char* name, Role role, Index p, Index q, Index r, Index s) {
             const Index z = zone(name, role);
             add(z, p, q, r);
@@ -162,7 +172,8 @@ class Maker {
         for (int i = 0; i <= n; ++i) {
             const double a = from + (to - from) * i / n;
             // The ends of quarter turns exactly.
-            const double c = std::abs(std::cos(a)) < 1e-12 ? 0 : std::cos(a), s = std::abs(std::sin(a)) < 1e-12 ? 0 : std::sin(a);
+            const double c = std::abs(std::cos(a)) < 1e-12 ? 0 : std::cos(a),
+                         s = std::abs(std::sin(a)) < 1e-12 ? 0 : std::sin(a);
             line.push_back({center - radius * c, radius * s});
         }
         return line;
@@ -198,10 +209,11 @@ class Maker {
                           {"sides", Role::farfield, {{front, radius}, {back, radius}}}};
             } else {
                 if (front + radius >= back)
-                    throw InputError(fmt::format(
-                        "[surround] the bullet's nose, a half-sphere of radius {}, is longer than the whole: make behind or "
-                        "ahead larger, or aside smaller",
-                        format_length(radius, unit_)));
+                    throw InputError(
+                        fmt::format("[surround] the bullet's nose, a half-sphere of radius {}, is longer than the "
+                                    "whole: make behind or "
+                                    "ahead larger, or aside smaller",
+                                    format_length(radius, unit_)));
                 sweeps = {{"inflow", Role::inlet, arc(front + radius, radius, 0, pi / 2)},
                           {"sides", Role::farfield, {{front + radius, radius}, {back, radius}}}};
             }
@@ -228,7 +240,8 @@ class Maker {
         const bool is_whole = !ground_ && !symmetry_;
         const int n = static_cast<int>(std::lround((to - from) / (2 * pi) * kSegments));
         std::vector<Vec2> meridian;
-        for (const Sweep& s : sweeps) meridian.insert(meridian.end(), s.line.begin() + (meridian.empty() ? 0 : 1), s.line.end());
+        for (const Sweep& s : sweeps)
+            meridian.insert(meridian.end(), s.line.begin() + (meridian.empty() ? 0 : 1), s.line.end());
         const int n_angles = is_whole ? n : n + 1;
         std::vector<std::vector<Index>> number(meridian.size());
         for (std::size_t i = 0; i < meridian.size(); ++i)
@@ -238,9 +251,11 @@ class Maker {
                     continue;
                 }
                 const double a = from + (to - from) * k / n;
-                const double c = std::abs(std::cos(a)) < 1e-12 ? 0 : std::cos(a), s = std::abs(std::sin(a)) < 1e-12 ? 0 : std::sin(a);
+                const double c = std::abs(std::cos(a)) < 1e-12 ? 0 : std::cos(a),
+                             s = std::abs(std::sin(a)) < 1e-12 ? 0 : std::sin(a);
                 number[i].push_back(static_cast<Index>(out_.surface.points.size()));
-                out_.surface.points.push_back({meridian[i].x, center.y + meridian[i].y * c, center.z + meridian[i].y * s});
+                out_.surface.points.push_back(
+                    {meridian[i].x, center.y + meridian[i].y * c, center.z + meridian[i].y * s});
             }
         std::size_t row = 0;
         for (const Sweep& s : sweeps) {
@@ -286,13 +301,16 @@ class Maker {
                 p[k] = {(q.y - seen.lo.y) / w, (q.z - seen.lo.z) / h};
                 box.include(Vec3{p[k].x, p[k].y, 0});
             }
-            auto side = [](const Vec2& a, const Vec2& b, const Vec2& c) { return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x); };
+            auto side = [](const Vec2& a, const Vec2& b, const Vec2& c) {
+                return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
+            };
             const double turn = side(p[0], p[1], p[2]) < 0 ? -1 : 1;
             const auto clamp = [](double v) { return static_cast<int>(std::clamp(std::floor(v), 0.0, kCells - 1.0)); };
             for (int j = clamp(box.lo.y); j <= clamp(box.hi.y); ++j)
                 for (int i = clamp(box.lo.x); i <= clamp(box.hi.x); ++i) {
                     const Vec2 c{i + 0.5, j + 0.5};
-                    if (side(p[0], p[1], c) * turn >= 0 && side(p[1], p[2], c) * turn >= 0 && side(p[2], p[0], c) * turn >= 0)
+                    if (side(p[0], p[1], c) * turn >= 0 && side(p[1], p[2], c) * turn >= 0 &&
+                        side(p[2], p[0], c) * turn >= 0)
                         hit[static_cast<std::size_t>(j) * kCells + static_cast<std::size_t>(i)] = true;
                 }
         }
@@ -304,9 +322,10 @@ class Maker {
         const double l = out_.body_length;
         auto warn = [&](std::string text) { out_.warnings.push_back("surround: " + std::move(text)); };
         if (out_.blockage() > kMostBlockage)
-            warn(fmt::format("the body blocks {:.1f} % of the section, 3 % is the usual limit: make aside and above about {:.2g} "
-                             "times as large",
-                             100 * out_.blockage(), std::sqrt(out_.blockage() / kMostBlockage)));
+            warn(fmt::format(
+                "the body blocks {:.1f} % of the section, 3 % is the usual limit: make aside and above about {:.2g} "
+                "times as large",
+                100 * out_.blockage(), std::sqrt(out_.blockage() / kMostBlockage)));
         const double ahead = (body_.lo.x - limits_.lo.x) / l, behind = (limits_.hi.x - body_.hi.x) / l;
         if (ahead < kLeastAhead * (1 - 1e-9))
             warn(fmt::format("{:.3g} body lengths ahead of the body; 5 are usual for bluff bodies: {} more", ahead,
@@ -322,7 +341,8 @@ class Maker {
         pokes(body_.hi.z > limits_.hi.z, "top");
         pokes(!(symmetry_ && keeps_left_) && body_.lo.y < limits_.lo.y, "sides");
         pokes(!(symmetry_ && !keeps_left_) && body_.hi.y > limits_.hi.y, "sides");
-        if (symmetry_ && (*symmetry_ >= body_.hi.y || *symmetry_ <= body_.lo.y) && *symmetry_ != body_.lo.y && *symmetry_ != body_.hi.y)
+        if (symmetry_ && (*symmetry_ >= body_.hi.y || *symmetry_ <= body_.lo.y) && *symmetry_ != body_.lo.y &&
+            *symmetry_ != body_.hi.y)
             warn("the symmetry plane does not touch the body");
         if (ground_ && *ground_ > body_.hi.z) warn("the body lies below the ground");
     }
@@ -343,7 +363,8 @@ class Maker {
 SurroundShape parse_surround_shape(const std::string& name) {
     for (std::size_t i = 0; i < kShapeNames.size(); ++i)
         if (name == kShapeNames[i]) return static_cast<SurroundShape>(i);
-    throw InputError(fmt::format("\"{}\" is not a shape of surround; write one of {}", name, fmt::join(kShapeNames, ", ")));
+    throw InputError(
+        fmt::format("\"{}\" is not a shape of surround; write one of {}", name, fmt::join(kShapeNames, ", ")));
 }
 
 Surround make_surround(const Surface& bodies, const SurroundOptions& options, const LengthUnit& unit) {

@@ -40,8 +40,7 @@ void merge_points(Complex& c) {
     if (!changed) return;
     for (Triangle& t : c.triangles)
         for (Index& p : t) p = number[p];
-    for (Edge& e : c.feature_edges)
-        e = {std::min(number[e[0]], number[e[1]]), std::max(number[e[0]], number[e[1]])};
+    for (Edge& e : c.feature_edges) e = {std::min(number[e[0]], number[e[1]]), std::max(number[e[0]], number[e[1]])};
     std::erase_if(c.feature_edges, [](const Edge& e) { return e[0] == e[1]; });
     std::sort(c.feature_edges.begin(), c.feature_edges.end());
     c.feature_edges.erase(std::unique(c.feature_edges.begin(), c.feature_edges.end()), c.feature_edges.end());
@@ -59,7 +58,8 @@ void merge_near_points(Complex& c, double grain) {
     std::vector<Vec3> places;
     std::vector<Triangle> dots;
     for (const Index p : open) {
-        dots.push_back({static_cast<Index>(places.size()), static_cast<Index>(places.size()), static_cast<Index>(places.size())});
+        dots.push_back(
+            {static_cast<Index>(places.size()), static_cast<Index>(places.size()), static_cast<Index>(places.size())});
         places.push_back(c.points[p].approx());
     }
     const TriangleTree tree(places, dots);
@@ -174,7 +174,8 @@ double height(const Complex& c, Index t) {
 bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain) {
     std::vector<Index> bad;
     for (Index t = 0; t < c.triangles.size(); ++t)
-        if (is_turned(c, t, normals) || is_collinear(c, t) || (!c.is_settled[t] && height(c, t) <= grain)) bad.push_back(t);
+        if (is_turned(c, t, normals) || is_collinear(c, t) || (!c.is_settled[t] && height(c, t) <= grain))
+            bad.push_back(t);
     if (bad.empty()) return false;
     const SurfaceEdges edges(c.triangles, c.points.size());
     std::vector<bool> used(c.triangles.size(), false), dropped(c.triangles.size(), false);

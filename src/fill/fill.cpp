@@ -78,7 +78,8 @@ std::string name_of(const SurfaceMesh& mesh, Index region) {
     return region >= mesh.regions.size() ? "the outside" : "region \"" + mesh.regions[region].name + "\"";
 }
 
-/// The region of each tetrahedron, kNone outside of all: flood up to tagged faces; these tell the region on their sides.
+/// The region of each tetrahedron, kNone outside of all: flood up to tagged faces; these tell the region on their
+/// sides.
 std::vector<Index> find_region_of(const TetComplex& complex, const SurfaceTriangles& surface, const SurfaceMesh& mesh) {
     constexpr Index kUnknown = kNone - 1;
     std::vector<Index> region(complex.n_slots(), kUnknown);
@@ -90,9 +91,10 @@ std::vector<Index> find_region_of(const TetComplex& complex, const SurfaceTriang
         Index verdict = kUnknown;
         auto hear = [&](Index says, const Vec3& at) {
             if (verdict != kUnknown && says != verdict)
-                throw GeometryError(fmt::format("the surface mesh is not closed, or its normals disagree: {} and {} run into each "
-                                                "other near [{:.6g}, {:.6g}, {:.6g}] m",
-                                                name_of(mesh, verdict), name_of(mesh, says), at.x, at.y, at.z));
+                throw GeometryError(
+                    fmt::format("the surface mesh is not closed, or its normals disagree: {} and {} run into each "
+                                "other near [{:.6g}, {:.6g}, {:.6g}] m",
+                                name_of(mesh, verdict), name_of(mesh, says), at.x, at.y, at.z));
             verdict = says;
         };
         for (std::size_t k = 0; k < piece.size(); ++k) {

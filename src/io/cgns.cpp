@@ -17,7 +17,7 @@ namespace anvilcast {
 namespace {
 
 constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
-constexpr std::size_t kNameLength = 32;      // of the standard
+constexpr std::size_t kNameLength = 32;  // of the standard
 constexpr DataType_t kIndexType = sizeof(cgsize_t) == 8 ? LongInteger : Integer;
 constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
 
@@ -119,11 +119,11 @@ class Names {
 
 /// Names that other nodes have, beside zones and families, and beside sections.
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
-const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC", "ZoneType", "FamilyName", "ZoneGridConnectivity",
-                                    kRegionKind, "tetrahedra", "pyramids", "prisms", "hexahedra"};
+const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
+                                    kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra"};
 
-/// One Zone_t for each region, under its name. Boundary zones are sections of faces with a BC_t and a family; interfaces
-/// are sections of faces on both sides, joined one to one.
+/// One Zone_t for each region, under its name. Boundary zones are sections of faces with a BC_t and a family;
+/// interfaces are sections of faces on both sides, joined one to one.
 class CgnsWriter {
   public:
     CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
@@ -238,7 +238,8 @@ class CgnsWriter {
         const std::string name = names_.unique(wanted);
         std::array<cgsize_t, 2> range{next_, 0};
         write_section(name, TRI_3, points[0].size() / 3, points[0]);
-        write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4, points[1]);
+        write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4,
+                      points[1]);
         range[1] = next_ - 1;
         if (other != kNone)
             sides_.push_back({name, r, other, z, range[0], range[1]});
@@ -269,10 +270,10 @@ class CgnsWriter {
             std::vector<cgsize_t> theirs;
             for (cgsize_t e = side.first; e <= side.last; ++e) theirs.push_back(partner->first + (e - side.first));
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter, Abutting1to1,
-                                      PointRange, 2, own.data(),
-                                      zone_names_[side.other_region].c_str(), Unstructured, PointListDonor, kIndexType,
-                                      static_cast<cgsize_t>(theirs.size()), theirs.data(), &connection));
+            file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter,
+                                      Abutting1to1, PointRange, 2, own.data(), zone_names_[side.other_region].c_str(),
+                                      Unstructured, PointListDonor, kIndexType, static_cast<cgsize_t>(theirs.size()),
+                                      theirs.data(), &connection));
         }
     }
 
@@ -386,8 +387,8 @@ class CgnsReader {
             std::array<int, 3> normal_index{};
             cgsize_t n = 0, normal_size = 0;
             int n_data = 0;
-            file_.check(cg_boco_info(*file_, 1, zone_, b, name.data(), &type, &set, &n, normal_index.data(), &normal_size,
-                                     &normal_type, &n_data));
+            file_.check(cg_boco_info(*file_, 1, zone_, b, name.data(), &type, &set, &n, normal_index.data(),
+                                     &normal_size, &normal_type, &n_data));
             std::vector<cgsize_t> list(static_cast<std::size_t>(std::max<cgsize_t>(n, 0)));
             file_.check(cg_boco_read(*file_, 1, zone_, b, list.data(), nullptr));
             const auto zone = static_cast<Index>(out_.zones.size());
@@ -424,7 +425,8 @@ class CgnsReader {
             file_.check(cg_conn_read(*file_, 1, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
             if (set == PointRange) {
                 const cgsize_t first = c.own[0], last = c.own[1];
-                if (last - first + 1 != n_theirs) wrong(fmt::format("the sides of interface \"{}\" differ in size", name.data()));
+                if (last - first + 1 != n_theirs)
+                    wrong(fmt::format("the sides of interface \"{}\" differ in size", name.data()));
                 c.own.resize(c.theirs.size());
                 for (cgsize_t e = first; e <= last; ++e) c.own[static_cast<std::size_t>(e - first)] = e;
             }
@@ -491,7 +493,8 @@ class CgnsReader {
         DisjointSets same(out_.points.size());
         for (const Connection& c : connections_) {
             const auto donor = std::find(zone_names_.begin(), zone_names_.end(), c.donor);
-            if (donor == zone_names_.end()) wrong(fmt::format("interface \"{}\" joins \"{}\", which is not there", c.name, c.donor));
+            if (donor == zone_names_.end())
+                wrong(fmt::format("interface \"{}\" joins \"{}\", which is not there", c.name, c.donor));
             const int other = static_cast<int>(donor - zone_names_.begin()) + 1;
             if (other < c.zone) continue;
             const auto partner = std::find_if(connections_.begin(), connections_.end(), [&](const Connection& d) {
@@ -508,9 +511,11 @@ class CgnsReader {
                     wrong(fmt::format("the faces of interface \"{}\" do not fit together", c.name));
                 for (const Index p : face) {
                     // The closest corner of the face on the other side.
-                    const Index q = *std::min_element(theirs->second.begin(), theirs->second.end(), [&](Index a, Index b) {
-                        return distance_squared(out_.points[p], out_.points[a]) < distance_squared(out_.points[p], out_.points[b]);
-                    });
+                    const Index q =
+                        *std::min_element(theirs->second.begin(), theirs->second.end(), [&](Index a, Index b) {
+                            return distance_squared(out_.points[p], out_.points[a]) <
+                                   distance_squared(out_.points[p], out_.points[b]);
+                        });
                     same.join(p, q);
                 }
                 out_.boundary_points.insert(out_.boundary_points.end(), face.begin(), face.end());

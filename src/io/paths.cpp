@@ -22,12 +22,14 @@ std::string vtu_text(const std::vector<std::vector<Vec3>>& paths, std::size_t n_
         numbers += fmt::format("{} ", k + 1);
     }
     auto array = [](const char* type, const char* name, int components, const std::string& values) {
-        return fmt::format("<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"ascii\">\n{}\n</DataArray>\n",
-                           type, name, components, values);
+        return fmt::format(
+            "<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"ascii\">\n{}\n</DataArray>\n", type,
+            name, components, values);
     };
     return fmt::format(
         "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\">\n"
-        "<UnstructuredGrid>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n{}</Points>\n<Cells>\n{}{}{}</Cells>\n"
+        "<UnstructuredGrid>\n<Piece NumberOfPoints=\"{}\" "
+        "NumberOfCells=\"{}\">\n<Points>\n{}</Points>\n<Cells>\n{}{}{}</Cells>\n"
         "<CellData>\n{}</CellData>\n</Piece>\n</UnstructuredGrid>\n</VTKFile>\n",
         n_points, paths.size(), array("Float64", "points", 3, points), array("Int64", "connectivity", 1, connectivity),
         array("Int64", "offsets", 1, offsets), array("UInt8", "types", 1, types), array("Int32", "path", 1, numbers));

@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <anvilcast/polygon.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/polygon.hpp>
 #include <charconv>
 #include <filesystem>
 

@@ -96,8 +96,7 @@ std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vecto
         if (n_boundary > (n_cells == 1 ? 1U : 2U))
             throw InputError(
                 fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
-        const bool between_regions =
-            n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
+        const bool between_regions = n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
         if (between_regions && n_boundary == 0)
             throw InputError(fmt::format("a face between two regions {} is in no zone", place_of(in, sides[i].key)));
         if (between_regions && in.zones[in.boundary_zone[sides[j - 1].cell]].role == Role::interface_) {

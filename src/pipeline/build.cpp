@@ -45,20 +45,23 @@ std::vector<std::size_t> picked_by(const OpeningSpec& spec, const std::vector<Op
     std::vector<std::size_t> found;
     for (std::size_t k = 0; k < all.size(); ++k) {
         const auto& zones = all[k].rim_zones;
-        if (spec.rim.empty() || std::any_of(zones.begin(), zones.end(), [&](const std::string& z) { return matches_pattern(z, spec.rim); }))
+        if (spec.rim.empty() ||
+            std::any_of(zones.begin(), zones.end(), [&](const std::string& z) { return matches_pattern(z, spec.rim); }))
             found.push_back(k);
     }
     std::string list;
     for (const Opening& o : all)
-        list += fmt::format("\n  center [{0:.6g}, {1:.6g}, {2:.6g}], rim at {3}", rounded_place(o, unit).x, rounded_place(o, unit).y,
-                            rounded_place(o, unit).z, fmt::join(o.rim_zones, ", "));
+        list += fmt::format("\n  center [{0:.6g}, {1:.6g}, {2:.6g}], rim at {3}", rounded_place(o, unit).x,
+                            rounded_place(o, unit).y, rounded_place(o, unit).z, fmt::join(o.rim_zones, ", "));
     if (found.empty())
-        throw GeometryError(fmt::format("{}; the openings are:{}",
-                                        spec.rim.empty() ? std::string("there is none") : fmt::format("no rim touches a zone \"{}\"", spec.rim),
-                                        list.empty() ? " none" : list));
+        throw GeometryError(fmt::format(
+            "{}; the openings are:{}",
+            spec.rim.empty() ? std::string("there is none") : fmt::format("no rim touches a zone \"{}\"", spec.rim),
+            list.empty() ? " none" : list));
     if (found.size() > 1 && !spec.all)
-        throw GeometryError(fmt::format("rim = \"{}\" fits {} openings; write all = true for all of them, or near for one of:{}",
-                                        spec.rim, found.size(), list));
+        throw GeometryError(
+            fmt::format("rim = \"{}\" fits {} openings; write all = true for all of them, or near for one of:{}",
+                        spec.rim, found.size(), list));
     return found;
 }
 
@@ -68,7 +71,9 @@ std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
     const std::vector<Opening> all = find_openings(body);
     std::vector<std::string> taken_by(all.size());
     for (const OpeningSpec& spec : c.openings) {
-        auto place = [&] { return fmt::format("{}, line {}: [[opening]] \"{}\"", c.file.string(), spec.line, spec.name); };
+        auto place = [&] {
+            return fmt::format("{}, line {}: [[opening]] \"{}\"", c.file.string(), spec.line, spec.name);
+        };
         try {
             int number = 0;
             for (const std::size_t at : picked_by(spec, all, c.unit)) {
@@ -89,7 +94,8 @@ std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
     return chosen;
 }
 
-void warn_of_unused_openings(const Domain& domain, const std::vector<Opening>& openings, std::vector<std::string>& warnings) {
+void warn_of_unused_openings(const Domain& domain, const std::vector<Opening>& openings,
+                             std::vector<std::string>& warnings) {
     for (const Opening& o : openings) {
         const auto& zones = domain.boundary.zones;
         if (std::none_of(zones.begin(), zones.end(), [&](const Zone& z) { return z.name == o.zone.name; }))
@@ -99,13 +105,14 @@ void warn_of_unused_openings(const Domain& domain, const std::vector<Opening>& o
 
 void warn_of_leftovers(const Domain& domain, const Case& c, std::vector<std::string>& warnings) {
     for (const Domain::Leftover& l : domain.leftovers)
-        warnings.push_back(fmt::format("{} of zone \"{}\" lies inside of region \"{}\" and bounds nothing, e.g. at [{:.6g}, {:.6g}, "
-                                       "{:.6g}] {}: {}",
-                                       format_area(l.area, c.unit), l.zone, l.region, l.at.x / c.unit.metres,
-                                       l.at.y / c.unit.metres, l.at.z / c.unit.metres, c.unit.name,
-                                       c.drop_leftovers ? "it was dropped"
-                                                        : "it stays as a wall with two sides; give its zone the role baffle, or "
-                                                          "drop it with [domain] leftovers = \"drop\""));
+        warnings.push_back(
+            fmt::format("{} of zone \"{}\" lies inside of region \"{}\" and bounds nothing, e.g. at [{:.6g}, {:.6g}, "
+                        "{:.6g}] {}: {}",
+                        format_area(l.area, c.unit), l.zone, l.region, l.at.x / c.unit.metres, l.at.y / c.unit.metres,
+                        l.at.z / c.unit.metres, c.unit.name,
+                        c.drop_leftovers ? "it was dropped"
+                                         : "it stays as a wall with two sides; give its zone the role baffle, or "
+                                           "drop it with [domain] leftovers = \"drop\""));
 }
 
 std::optional<Surround> surround_of(const Surface& body, const Case& c) {
@@ -126,7 +133,8 @@ Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result,
     options.part_of = parts.part_of;
     if (result.surround) {
         options.surround = &result.surround->surface;
-        result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(), result.surround->warnings.end());
+        result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(),
+                               result.surround->warnings.end());
     }
     const Space space = divide_space(parts.surface, openings, options, context);
     result.corners_joined = space.complex.corners_joined;

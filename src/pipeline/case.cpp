@@ -156,7 +156,8 @@ class CaseReader {
             s.fail("[[opening]] does not say which: give near = [x, y, z], rim = \"a zone at its rim\", or all = true");
         if (opening.near && opening.all) s.fail("[[opening]] near picks one opening: it does not go with all = true");
         if (opening.all && opening.name.find('*') == std::string::npos)
-            s.fail(fmt::format("[[opening]] all = true needs a star in the name, for the number: name = \"{}-*\"", opening.name));
+            s.fail(fmt::format("[[opening]] all = true needs a star in the name, for the number: name = \"{}-*\"",
+                               opening.name));
         const auto duct = s.distance("duct"), inset = s.distance("inset");
         if (duct && inset) s.fail("[[opening]] has a duct and an inset; it can be moved one way only");
         opening.distance = duct.value_or(0) - inset.value_or(0);
@@ -186,10 +187,13 @@ class CaseReader {
         o.above = s.reach("above").value_or(o.above);
         o.below = s.reach("below");
         const auto from = s.point("from"), to = s.point("to");
-        if (from.has_value() != to.has_value()) s.fail("[surround] from and to go together: two opposite corners of the box");
+        if (from.has_value() != to.has_value())
+            s.fail("[surround] from and to go together: two opposite corners of the box");
         if (from) {
             for (const char* key : {"ahead", "behind", "aside", "above", "below"})
-                if (s.has(key)) s.fail(fmt::format("[surround] has corners (from, to) and the distance {}; give one or the other", key));
+                if (s.has(key))
+                    s.fail(fmt::format("[surround] has corners (from, to) and the distance {}; give one or the other",
+                                       key));
             o.corners = Box{};
             o.corners->include(*from);
             o.corners->include(*to);
@@ -206,7 +210,8 @@ class CaseReader {
             const bool turned = text.starts_with("-");
             const std::string axis = turned ? text.substr(1) : text;
             if (axis.size() != 1 || axes.find(axis) == std::string::npos)
-                throw InputError(fmt::format("\"{}\" is not an axis; write \"y\" to keep the half with larger y, \"-y\" for the other", text));
+                throw InputError(fmt::format(
+                    "\"{}\" is not an axis; write \"y\" to keep the half with larger y, \"-y\" for the other", text));
             SymmetryPlane plane;
             plane.kept[static_cast<int>(axes.find(axis))] = turned ? -1 : 1;
             return plane;
@@ -230,12 +235,15 @@ class CaseReader {
         if (!region.solid_of.empty() && !s.has("kind")) region.kind = RegionKind::solid;
         region.is_around = !region.inside && region.solid_of.empty();
         if (region.is_around && !case_.surround)
-            s.fail("[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or solid_of = \"a part\"");
+            s.fail(
+                "[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or solid_of = \"a "
+                "part\"");
         for (const RegionRequest& other : case_.regions) {
             if (other.name == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
             if (other.is_around && region.is_around)
-                s.fail(fmt::format("regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
-                                   other.name, region.name));
+                s.fail(fmt::format(
+                    "regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
+                    other.name, region.name));
         }
         s.finish();
         case_.regions.push_back(std::move(region));
@@ -246,7 +254,8 @@ class CaseReader {
             case_.regions.back().is_around = true;
         }
         if (case_.regions.empty())
-            top_.fail(1, "a [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
+            top_.fail(
+                1, "a [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
     }
     void read_domain() {
         const toml::table* t = table("domain", nullptr);

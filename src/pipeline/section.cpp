@@ -112,10 +112,11 @@ std::optional<Reach> Section::reach(const char* key) {
     const double value = node->is_number() ? number_of(*node) : length_of(*node, key);
     if (!(value >= 0) || !std::isfinite(value))
         fail(line_of(*node),
-             fmt::format("{} is negative: distances are measured outwards from the body's extent, so that a larger number "
-                         "makes a larger surround (a bare number counts body lengths along the flow); for coordinates write "
-                         "from and to",
-                         path(key)));
+             fmt::format(
+                 "{} is negative: distances are measured outwards from the body's extent, so that a larger number "
+                 "makes a larger surround (a bare number counts body lengths along the flow); for coordinates write "
+                 "from and to",
+                 path(key)));
     return Reach{value, node->is_number()};
 }
 

@@ -68,7 +68,8 @@ void check_zones(const VolumeMesh& mesh, const quality::Measures& m, Faults& fau
     }
     for (std::size_t f = 0; f < mesh.n_faces(); ++f)
         if (times[f] != (f >= mesh.n_inner_faces() || is_between_regions(f) ? 1 : 0))
-            faults.add(fmt::format("boundary face {} {} is in {} zones, not in one", f, at(m.face_center[f]), times[f]));
+            faults.add(
+                fmt::format("boundary face {} {} is in {} zones, not in one", f, at(m.face_center[f]), times[f]));
 }
 
 /// Each edge of the faces lies on two of them, run once each way when the faces are turned outward.

@@ -6,14 +6,13 @@
 #include <cmath>
 #include <vector>
 
-
 namespace anvilcast::robust {
 namespace {
 
 // Error bounds of the filters. Let u = 2^-52 and M the largest magnitude of a coordinate. An approximation is off by at
-// most u M; a difference of two by at most 2 u M, and rounding adds at most u M: delta = 4 u M bounds it. A product of k
-// such differences of magnitude at most D is off by at most (D + delta)^k - D^k <= 3 k delta D^(k-1) as long as
-// k delta <= D. Roundings add at most (2 k + n) u D^k to each of n products and their sum, and u D <= 2 u M = delta / 2.
+// most u M; a difference of two by at most 2 u M, and rounding adds at most u M: delta = 4 u M bounds it. A product of
+// k such differences of magnitude at most D is off by at most (D + delta)^k - D^k <= 3 k delta D^(k-1) as long as k
+// delta <= D. Roundings add at most (2 k + n) u D^k to each of n products and their sum, and u D <= 2 u M = delta / 2.
 // For k <= 4 and n <= 12 both together stay below 8 k n delta D^(k-1). Where k delta > D nothing is decided.
 constexpr double kUlp = 0x1p-52;
 constexpr int kUndecided = predicate_rungs::kUndecided;
@@ -57,7 +56,9 @@ Seen seen(const ExactPoint& p, int axis) {
     return {std::move(h.x), std::move(h.y), std::move(h.w)};
 }
 
-mpz_class minor(const mpz_class& a, const mpz_class& b, const mpz_class& c, const mpz_class& d) { return a * d - b * c; }
+mpz_class minor(const mpz_class& a, const mpz_class& b, const mpz_class& c, const mpz_class& d) {
+    return a * d - b * c;
+}
 
 /// The determinant of four rows of four.
 mpz_class determinant(const std::array<std::array<mpz_class, 4>, 4>& m) {
@@ -151,7 +152,8 @@ int compare(const ExactPoint& p, const ExactPoint& q) {
         const double a = p.approx()[axis], b = q.approx()[axis];
         if (a != b) return a < b ? -1 : 1;
         if (p.is_double() && q.is_double()) continue;
-        if (!exact) exact = std::make_unique<std::array<Homogeneous, 2>>(std::array<Homogeneous, 2>{p.exact(), q.exact()});
+        if (!exact)
+            exact = std::make_unique<std::array<Homogeneous, 2>>(std::array<Homogeneous, 2>{p.exact(), q.exact()});
         const auto& [e, f] = *exact;
         const mpz_class &pe = axis == 0 ? e.x : axis == 1 ? e.y : e.z, &qe = axis == 0 ? f.x : axis == 1 ? f.y : f.z;
         const int order = cmp(pe * f.w, qe * e.w);
@@ -167,13 +169,14 @@ int orient2d(const ExactPoint& a, const ExactPoint& b, const ExactPoint& c, int 
     const int sign = bound_of({&a, &b, &c}).sign(value, 2, 2);
     if (sign != kUndecided) return sign;
     const Seen u = seen(a, axis), v = seen(b, axis), w = seen(c, axis);
-    return sgn(mpz_class(w.w * minor(u.x, u.y, v.x, v.y) + u.w * minor(v.x, v.y, w.x, w.y) + v.w * minor(w.x, w.y, u.x, u.y)));
+    return sgn(
+        mpz_class(w.w * minor(u.x, u.y, v.x, v.y) + u.w * minor(v.x, v.y, w.x, w.y) + v.w * minor(w.x, w.y, u.x, u.y)));
 }
 
 int orient3d(const ExactPoint& a, const ExactPoint& b, const ExactPoint& c, const ExactPoint& d) {
     if (all_double({&a, &b, &c, &d})) return anvilcast::orient3d(a.approx(), b.approx(), c.approx(), d.approx());
-    const double value = anvilcast::dot(anvilcast::cross(b.approx() - a.approx(), c.approx() - a.approx()),
-                                        d.approx() - a.approx());
+    const double value =
+        anvilcast::dot(anvilcast::cross(b.approx() - a.approx(), c.approx() - a.approx()), d.approx() - a.approx());
     const int sign = bound_of({&b, &c, &d, &a}).sign(value, 3, 6);
     if (sign != kUndecided) return sign;
     std::array<std::array<mpz_class, 4>, 4> rows;

@@ -1,9 +1,10 @@
 // Points that are constructed, such as the crossing of a line and a plane, and what is decided about them.
 //
 // A point knows a double approximation, at most kApproximation of its magnitude off in each coordinate, and, unless
-// that is the point itself, its exact homogeneous coordinates in integers. Each predicate first tries the approximations
-// with an error bound, or the predicates on doubles when all points are doubles, then integer arithmetic. Equal points
-// have equal approximations, because an approximation is a function of the exact value (the nearest double).
+// that is the point itself, its exact homogeneous coordinates in integers. Each predicate first tries the
+// approximations with an error bound, or the predicates on doubles when all points are doubles, then integer
+// arithmetic. Equal points have equal approximations, because an approximation is a function of the exact value (the
+// nearest double).
 //
 // Plane predicates look along an axis: they see the two other coordinates, in cyclic order.
 #pragma once
@@ -62,8 +63,8 @@ ExactPoint line_meets_plane(const ExactPoint& p, const ExactPoint& q, const Exac
                             const ExactPoint& c);
 /// Where the lines pq and ab, in one plane, meet; they must not be parallel seen along `axis`.
 ExactPoint lines_meet(const ExactPoint& p, const ExactPoint& q, const ExactPoint& a, const ExactPoint& b, int axis);
-/// p put onto one, two or three planes, each given by three points of it. As few coordinates change as there are planes,
-/// those that the planes are steepest in: that keeps the numbers short. p itself when the planes are parallel.
+/// p put onto one, two or three planes, each given by three points of it. As few coordinates change as there are
+/// planes, those that the planes are steepest in: that keeps the numbers short. p itself when the planes are parallel.
 ExactPoint onto_planes(const ExactPoint& p, std::span<const std::array<const ExactPoint*, 3>> planes);
 /// The point of the plane abc, or of the line ab, that is closest to p.
 ExactPoint foot_on_plane(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b, const ExactPoint& c);

@@ -54,8 +54,9 @@ void validate(const SizeOptions& o) {
             fmt::format("the largest size is {} m; it must be at least the surface size, {} m", o.largest, o.surface));
     for (const ZoneSize& z : o.on_zones)
         if (!(z.size > 0) || !std::isfinite(z.size) || (o.largest > 0 && z.size > o.largest))
-            throw InputError(fmt::format("the size on \"{}\" is {} m; it must be positive, and not above the largest size",
-                                         fmt::join(z.on, "\", \""), z.size));
+            throw InputError(
+                fmt::format("the size on \"{}\" is {} m; it must be positive, and not above the largest size",
+                            fmt::join(z.on, "\", \""), z.size));
     if (!(o.growth > 1) || o.growth > 4)
         throw InputError(
             fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
@@ -128,8 +129,8 @@ std::vector<double> zone_sizes(const Surface& surface, const SizeOptions& option
             if (fits) continue;
             std::vector<std::string> names;
             for (const Zone& z : surface.zones) names.push_back(z.name);
-            throw InputError(fmt::format("a size is asked for on \"{}\", but no zone has such a name; the zones are {}", pattern,
-                                         fmt::join(names, ", ")));
+            throw InputError(fmt::format("a size is asked for on \"{}\", but no zone has such a name; the zones are {}",
+                                         pattern, fmt::join(names, ", ")));
         }
     for (double& h : size)
         if (h == Box::inf) h = options.surface;

@@ -1,8 +1,8 @@
 // Closing rims: flat ones with the triangles of a flat polygon, others with a smooth patch. A patch that would cross
 // the surface is not taken; the plainer one before it is tried instead, and at last the rim stays open and is told of.
 
-#include <anvilcast/polygon.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/polygon.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 
 #include <fmt/format.h>

@@ -46,8 +46,8 @@ void expect_conformal(const CutSurface& cut, const Surface& input) {
         for (const auto& o : cut.origins_of(t)) {
             EXPECT_EQ(o.zone, input.zone_of[o.triangle]);
             const Vec3 n = triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
-            const Vec3 m = triangle_normal(input.corner(o.triangle, 0), input.corner(o.triangle, 1),
-                                           input.corner(o.triangle, 2));
+            const Vec3 m =
+                triangle_normal(input.corner(o.triangle, 0), input.corner(o.triangle, 1), input.corner(o.triangle, 2));
             // Nothing is turned over, but what is itself flat to rounding in the input.
             EXPECT_GE(dot(n, m) * (o.is_reversed ? -1 : 1), -1e-25);
         }
@@ -83,17 +83,17 @@ TEST(Cut, BoxesAtGenericAndDegeneratePositions) {
     };
     const std::vector<Position> positions{
         {{0.5, 0.25, 0.125}, {1.5, 1.25, 1.125}, {0.671875, 0.328125, 0.671875}},  // crossing
-        {{1, 0, 0}, {2, 1, 1}, {1, 1}},                                           // the same face
-        {{1, 0.25, 0.25}, {2, 0.5, 0.75}, {1, 0.125}},                            // a face within a face
-        {{1, 0.5, 0.5}, {2, 1.5, 1.5}, {1, 1}},                                   // faces that overlap partly
-        {{1, 1, 0}, {2, 2, 1}, {1, 1}},                                           // a shared edge
-        {{1, 1, 0.5}, {2, 2, 1.5}, {1, 1}},                                       // part of an edge
-        {{1, 1, 1}, {2, 2, 2}, {1, 1}},                                           // a corner
-        {{0.25, 0.25, 1}, {0.75, 0.75, 3}, {1, 0.5}},                             // standing on it
-        {{0.25, 0.25, 0}, {0.75, 0.75, 1}, {0.75, 0.25}},                         // flush at both ends
-        {{0.25, 0.25, -1}, {0.75, 0.75, 2}, {0.75, 0.25, 0.25, 0.25}},            // through it
-        {{0, 0, 0}, {1, 1, 1}, {1}},                                              // itself
-        {{0, 0, 0}, {1, 1, 0.5}, {0.5, 0.5}},                                     // in a corner of it
+        {{1, 0, 0}, {2, 1, 1}, {1, 1}},                                            // the same face
+        {{1, 0.25, 0.25}, {2, 0.5, 0.75}, {1, 0.125}},                             // a face within a face
+        {{1, 0.5, 0.5}, {2, 1.5, 1.5}, {1, 1}},                                    // faces that overlap partly
+        {{1, 1, 0}, {2, 2, 1}, {1, 1}},                                            // a shared edge
+        {{1, 1, 0.5}, {2, 2, 1.5}, {1, 1}},                                        // part of an edge
+        {{1, 1, 1}, {2, 2, 2}, {1, 1}},                                            // a corner
+        {{0.25, 0.25, 1}, {0.75, 0.75, 3}, {1, 0.5}},                              // standing on it
+        {{0.25, 0.25, 0}, {0.75, 0.75, 1}, {0.75, 0.25}},                          // flush at both ends
+        {{0.25, 0.25, -1}, {0.75, 0.75, 2}, {0.75, 0.25, 0.25, 0.25}},             // through it
+        {{0, 0, 0}, {1, 1, 1}, {1}},                                               // itself
+        {{0, 0, 0}, {1, 1, 0.5}, {0.5, 0.5}},                                      // in a corner of it
     };
     for (std::size_t i = 0; i < positions.size(); ++i) {
         SCOPED_TRACE(i);
@@ -113,7 +113,8 @@ TEST(Cut, BoxesAtGenericAndDegeneratePositions) {
 }
 
 TEST(Cut, RemembersBothZonesWhereTwoCoincide) {
-    const Surface both = joined({kit::box({0, 0, 0}, {1, 1, 1}, "plate"), kit::box({1, 0.25, 0.25}, {2, 0.75, 0.75}, "chip")});
+    const Surface both =
+        joined({kit::box({0, 0, 0}, {1, 1, 1}, "plate"), kit::box({1, 0.25, 0.25}, {2, 0.75, 0.75}, "chip")});
     const CutSurface cut = checked_cut(both);
     double shared = 0;
     for (Index t = 0; t < cut.surface.triangles.size(); ++t) {
@@ -149,7 +150,9 @@ TEST(Cut, UnionsOfBallsHaveTheVolumesOfTheirParts) {
         double volume = 0;
         for (Index t = 0; t < cut.surface.triangles.size(); ++t)
             if (cut.surface.zone_of[t] == ball)
-                volume += tetrahedron_volume(cut.surface.corner(t, 0), cut.surface.corner(t, 1), cut.surface.corner(t, 2), {}) * -1;
+                volume += tetrahedron_volume(cut.surface.corner(t, 0), cut.surface.corner(t, 1),
+                                             cut.surface.corner(t, 2), {}) *
+                          -1;
         EXPECT_NEAR(std::abs(volume), volumes_of(balls[ball])[0], 1e-12);
     }
 }
@@ -159,7 +162,8 @@ std::multiset<std::array<double, 9>> by_place(const Surface& s) {
     std::multiset<std::array<double, 9>> out;
     for (Index t = 0; t < s.triangles.size(); ++t) {
         std::array<std::array<double, 3>, 3> c;
-        for (int k = 0; k < 3; ++k) c[static_cast<std::size_t>(k)] = {s.corner(t, k).x, s.corner(t, k).y, s.corner(t, k).z};
+        for (int k = 0; k < 3; ++k)
+            c[static_cast<std::size_t>(k)] = {s.corner(t, k).x, s.corner(t, k).y, s.corner(t, k).z};
         std::sort(c.begin(), c.end());
         out.insert({c[0][0], c[0][1], c[0][2], c[1][0], c[1][1], c[1][2], c[2][0], c[2][1], c[2][2]});
     }
@@ -167,7 +171,8 @@ std::multiset<std::array<double, 9>> by_place(const Surface& s) {
 }
 
 TEST(Cut, DoesNotDependOnOrderAndIsDoneOnce) {
-    const Surface a = kit::sphere({0, 0, 0}, 1, 3, "a"), b = turned(kit::box({-0.6, -0.6, -2}, {0.6, 0.6, 2}, "b"), {1, 1, 0}, 0.4),
+    const Surface a = kit::sphere({0, 0, 0}, 1, 3, "a"),
+                  b = turned(kit::box({-0.6, -0.6, -2}, {0.6, 0.6, 2}, "b"), {1, 1, 0}, 0.4),
                   c = kit::box({-3, -3, -0.5}, {3, 3, 0.5}, "c");
     const CutSurface cut = checked_cut(joined({a, b, c}));
     EXPECT_EQ(by_place(cut.surface), by_place(checked_cut(joined({c, b, a})).surface));
@@ -206,7 +211,8 @@ TEST(Cut, SurvivesSoups) {
         checked_cut(soup(40, [&] { return unit(random); }));
         checked_cut(soup(40, [&] { return static_cast<double>(random() % 4); }));
         int axis = 0;
-        const Surface flat = soup(12, [&] { return axis++ % 3 == 2 ? 1 + 1e-15 * static_cast<double>(random() % 5) : unit(random); });
+        const Surface flat =
+            soup(12, [&] { return axis++ % 3 == 2 ? 1 + 1e-15 * static_cast<double>(random() % 5) : unit(random); });
         checked_cut(flat);
         checked_cut(soup(20, [&] { return static_cast<double>(random() % 4) * (1 + 1e-15 * unit(random)); }));
     }
@@ -229,7 +235,8 @@ TEST(Cut, OverlapsInOnePlaneKeepTheirArea) {
     std::vector<double> covered(s.triangles.size(), 0);
     for (Index t = 0; t < cut.surface.triangles.size(); ++t)
         for (const auto& o : cut.origins_of(t))
-            covered[o.triangle] += triangle_area(cut.surface.corner(t, 0), cut.surface.corner(t, 1), cut.surface.corner(t, 2));
+            covered[o.triangle] +=
+                triangle_area(cut.surface.corner(t, 0), cut.surface.corner(t, 1), cut.surface.corner(t, 2));
     for (Index t = 0; t < s.triangles.size(); ++t)
         EXPECT_NEAR(covered[t], triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)), 1e-9);
     EXPECT_LT(area_of(cut.surface), area_of(s));

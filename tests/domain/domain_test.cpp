@@ -156,9 +156,13 @@ TEST(ExtractRegion, GivesTheFlowInAPipeAndSaysWhatIsWrongElsewhere) {
     Surface holed = kit::box({0, 0, 0}, {1, 1, 1});
     holed.triangles.erase(holed.triangles.begin() + 4);
     holed.zone_of.pop_back();
-    EXPECT_NE(message_of([&] { extract_region(holed, {}, {2, 2, 2}, kMetre); }).find("outside of everything"),
+    EXPECT_NE(message_of([&] {
+                  extract_region(holed, {}, {2, 2, 2}, kMetre);
+              }).find("outside of everything"),
               std::string::npos);
-    EXPECT_NE(message_of([&] { extract_region(holed, {}, {0.6, 0.5, 0.5}, kMetre); }).find("a free rim at"),
+    EXPECT_NE(message_of([&] {
+                  extract_region(holed, {}, {0.6, 0.5, 0.5}, kMetre);
+              }).find("a free rim at"),
               std::string::npos);
 }
 

@@ -38,9 +38,11 @@ const Zone& zone_of(const Domain& d, const std::string& name) {
 
 std::string message_of(const std::function<void()>& action) { return kit::message_of<Error>(action); }
 
-/// A chamber of 4 x 2 x 2 with a block that stands on its floor and reaches through one wall, and a rod inside the block.
+/// A chamber of 4 x 2 x 2 with a block that stands on its floor and reaches through one wall, and a rod inside the
+/// block.
 Surface chamber() {
-    return joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1, -0.25, 0}, {2, 1, 1}, "block"), box({1.25, 0.25, 0.25}, {1.75, 0.75, 0.75}, "core")});
+    return joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1, -0.25, 0}, {2, 1, 1}, "block"),
+                   box({1.25, 0.25, 0.25}, {1.75, 0.75, 0.75}, "core")});
 }
 
 TEST(Space, ListsEveryCellWithItsMaterial) {
@@ -123,17 +125,22 @@ TEST(Space, LeftoversAreToldAndDroppedWhenAsked) {
 TEST(Space, SaysWhatIsWrongWithARequest) {
     const Space space = divide_space(chamber());
     auto choose = [&](std::vector<RegionRequest> r) { return message_of([&] { choose_regions(space, r, kMetre); }); };
-    EXPECT_NE(choose({{.name = "a", .inside = Vec3{3, 1, 1}}, {.name = "b", .inside = Vec3{0.5, 1, 1}}}).find("\"a\" and \"b\" are one"),
+    EXPECT_NE(choose({{.name = "a", .inside = Vec3{3, 1, 1}}, {.name = "b", .inside = Vec3{0.5, 1, 1}}})
+                  .find("\"a\" and \"b\" are one"),
               std::string::npos);
-    EXPECT_NE(choose({{.name = "a", .solid_of = "fin"}}).find("the parts are \"chamber\", \"block\", \"core\""), std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .solid_of = "fin"}}).find("the parts are \"chamber\", \"block\", \"core\""),
+              std::string::npos);
     EXPECT_NE(choose({{.name = "a", .inside = Vec3{4, 1, 1}}}).find("lies on a surface"), std::string::npos);
     EXPECT_NE(choose({{.name = "a", .inside = Vec3{9, 1, 1}}}).find("nearest enclosed volume"), std::string::npos);
-    EXPECT_NE(choose({{.name = "a", .kind = RegionKind::void_, .inside = Vec3{3, 1, 1}}}).find("void"), std::string::npos);
+    EXPECT_NE(choose({{.name = "a", .kind = RegionKind::void_, .inside = Vec3{3, 1, 1}}}).find("void"),
+              std::string::npos);
 }
 
 // ---- Openings -----------------------------------------------------------------------------------------------------
 
-double ring_area(int n, double outer, double inner) { return 0.5 * n * std::sin(2 * pi / n) * (outer * outer - inner * inner); }
+double ring_area(int n, double outer, double inner) {
+    return 0.5 * n * std::sin(2 * pi / n) * (outer * outer - inner * inner);
+}
 
 TEST(Openings, AShaftThroughThemLeavesARing) {
     Surface shaft = kit::cylinder(0.3, 7, 48);
@@ -166,6 +173,13 @@ TEST(Openings, OfADuctMadeOfFourPartsAndOfASkinThatEndsInAWave) {
     EXPECT_NEAR(openings[0].area, 4, 1e-12);
     EXPECT_EQ(openings[0].rim_zones, (std::vector<std::string>{"back", "front", "left", "right"}));
     for (Opening& o : openings) o.zone = {"end", Role::inlet};
+    // A dozen and more at once.
+    std::vector<Surface> pipes;
+    for (int k = 0; k < 8; ++k) {
+        pipes.push_back(kit::pipe(0.8, 1, 3, 12, "pipe-" + std::to_string(k)));
+        for (Vec3& p : pipes.back().points) p.x += 2.5 * k;
+    }
+    EXPECT_EQ(find_openings(joined(pipes)).size(), 16U);
     EXPECT_NEAR(extract_region(boards, openings, {2, 2, 5}, kMetre).volume, 40, 1e-9);
 
     Surface skin = kit::cylinder(1, 4, 32);
@@ -290,7 +304,8 @@ TEST(Surround, RoundShapesWholeAndCut) {
     o.radius = 10;
     EXPECT_NEAR(volume_around(body, o), 4.0 / 3 * pi * 1000 - 8, 8);
     o.shape = SurroundShape::half_sphere;
-    EXPECT_NE(message_of([&] { make_surround(body, o, kMetre); }).find("half-sphere needs the plane"), std::string::npos);
+    EXPECT_NE(message_of([&] { make_surround(body, o, kMetre); }).find("half-sphere needs the plane"),
+              std::string::npos);
     o.symmetry = SymmetryPlane{{0, 1, 0}, 0};
     EXPECT_NEAR(volume_around(body, o), 2.0 / 3 * pi * 1000 - 4, 4);
     o = {};
@@ -311,6 +326,25 @@ TEST(Surround, OfBodiesThatPokeIntoEachOther) {
     SurroundOptions o;
     o.ahead = o.behind = o.aside = o.above = {10, false};
     EXPECT_NEAR(volume_around(bodies, o), 23.0 * 21 * 22 - 3 - 0.25, 1e-9);
+    // All cells together are the surround; with bodies that have no names too.
+    Surface nameless = bodies;
+    for (Zone& z : nameless.zones) z.part.clear();
+    const Surround around = make_surround(nameless, o, kMetre);
+    const Space space = divide_space(nameless, {}, {.surround = &around.surface});
+    double sum = 0;
+    for (std::size_t c = 1; c < space.cells.size(); ++c) sum += space.cells[c].volume;
+    EXPECT_NEAR(sum, 23.0 * 21 * 22, 1e-9);
+    EXPECT_NEAR(volume_around(nameless, o), 23.0 * 21 * 22 - 3 - 0.25, 1e-9);
+}
+
+TEST(Surround, WhatStandsHollowOnTheGroundIsNotRoundIt) {
+    const Surface bell =
+        joined({box({0, 0, 0}, {1, 4, 3}, "a"), box({3, 0, 0}, {4, 4, 3}, "b"), box({1, 0, 0}, {3, 1, 3}, "c"),
+                box({1, 3, 0}, {3, 4, 3}, "d"), box({0, 0, 3}, {4, 4, 4}, "roof")});
+    SurroundOptions o;
+    o.ahead = o.behind = o.aside = o.above = {10, false};
+    o.ground = true;
+    EXPECT_NEAR(volume_around(bell, o), 24.0 * 24 * 14 - 64, 1e-9);
 }
 
 }  // namespace

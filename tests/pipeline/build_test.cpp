@@ -161,8 +161,7 @@ TEST_F(Build, MeshesAirAndSolidFaceToFaceRoundABaffle) {
         const Vec3 n = triangle_normal(r.mesh.points[p[0]], r.mesh.points[p[1]], r.mesh.points[p[2]]);
         for (const Index q : p) seen[q].insert(dot(n, x) > 0);
     }
-    for (const auto& [p, faces] : seen)
-        EXPECT_EQ(faces.size(), std::abs(r.mesh.points[p].z - 0.06) < 1e-12 ? 2U : 1U);
+    for (const auto& [p, faces] : seen) EXPECT_EQ(faces.size(), std::abs(r.mesh.points[p].z - 0.06) < 1e-12 ? 2U : 1U);
 
     // Both formats bring it back: regions, kinds, the interface with both names.
     for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
@@ -189,29 +188,36 @@ TEST_F(Build, MeshesAirAndSolidFaceToFaceRoundABaffle) {
 TEST_F(Build, PutsBodiesIntoASurround) {
     write_stl(directory / "hut.stl", kit::box({0, -0.05, 0}, {0.1, 0.05, 0.05}), kMm);
     write_stl(directory / "mast.stl", kit::box({0.04, -0.01, 0.03}, {0.06, 0.01, 0.1}), kMm);
-    const std::string bodies = "[[part]]\nfile = \"hut.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"mast.stl\"\nunit = \"mm\"\n";
+    const std::string bodies =
+        "[[part]]\nfile = \"hut.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"mast.stl\"\nunit = \"mm\"\n";
     const std::string sizes = "[sizing]\nsurface = 100\n[[refine]]\non = [\"hut*\", \"mast*\"]\nsize = 20\n";
-    const BuildResult r = build(made(bodies + "[surround]\nahead = 2\nbehind = 3\naside = \"200 mm\"\nabove = \"200 mm\"\nground = true\nsymmetry = \"-y\"\n" + sizes));
+    const BuildResult r = build(made(bodies +
+                                     "[surround]\nahead = 2\nbehind = 3\naside = \"200 mm\"\nabove = \"200 "
+                                     "mm\"\nground = true\nsymmetry = \"-y\"\n" +
+                                     sizes));
     EXPECT_NEAR(r.quality.volume, 0.6 * 0.25 * 0.3 - 0.1 * 0.05 * 0.05 - 0.02 * 0.01 * 0.05, 1e-12);
     EXPECT_EQ(r.regions[0].name, "fluid");
     EXPECT_EQ(r.warnings.size(), 3U);  // small, ahead and behind
     EXPECT_NEAR(r.surround->frontal_area, 0.05 * 0.05 + 0.01 * 0.05, 3e-5);
     for (const char* zone : {"inflow", "outflow", "sides", "top", "ground", "symmetry"})
-        EXPECT_TRUE(std::any_of(r.mesh.zones.begin(), r.mesh.zones.end(),
-                                [&](const BoundaryZone& z) { return z.name == zone && z.n_faces > 0; }))
-            << zone;
+        EXPECT_TRUE(std::any_of(r.mesh.zones.begin(), r.mesh.zones.end(), [&](const BoundaryZone& z) {
+            return z.name == zone && z.n_faces > 0;
+        })) << zone;
     // What goes wrong is told with file and line.
-    const std::string behind = kit::message_of<InputError>([&] { build(made(bodies + "[surround]\nbehind = -3\n" + sizes)); });
+    const std::string behind =
+        kit::message_of<InputError>([&] { build(made(bodies + "[surround]\nbehind = -3\n" + sizes)); });
     EXPECT_NE(behind.find("measured outwards"), std::string::npos) << behind;
-    const std::string askew = kit::message_of<InputError>([&] { build(made(bodies + "[surround]\nflow = [1, 1, 0]\nsymmetry = \"y\"\n" + sizes)); });
+    const std::string askew = kit::message_of<InputError>(
+        [&] { build(made(bodies + "[surround]\nflow = [1, 1, 0]\nsymmetry = \"y\"\n" + sizes)); });
     EXPECT_NE(askew.find("symmetry plane must run along the flow"), std::string::npos) << askew;
     EXPECT_NE(askew.find(", line "), std::string::npos) << askew;
 }
 
 TEST_F(Build, ClosesOpeningsByNearRimOrAll) {
     write_stl(directory / "pipe.stl", kit::pipe(0.02, 0.025, 0.1, 24), kMm);
-    const std::string pipe = "[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n[[zone]]\nname = \"low-face\"\nnear = [22, 0, 0]\n",
-                      rest = "[[region]]\ninside = [0, 0, 50]\n[sizing]\nsurface = 10\n";
+    const std::string
+        pipe = "[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n[[zone]]\nname = \"low-face\"\nnear = [22, 0, 0]\n",
+        rest = "[[region]]\ninside = [0, 0, 50]\n[sizing]\nsurface = 10\n";
     auto volume = [&](const std::string& openings) { return build(made(pipe + openings + rest)).domain_volume; };
     const double area = 0.5 * 24 * 0.0004 * std::sin(2 * std::numbers::pi / 24);
     EXPECT_NEAR(volume("[[opening]]\nname = \"end-*\"\nrole = \"inlet\"\nall = true\nduct = 10\n"), 0.12 * area, 1e-12);
@@ -219,7 +225,8 @@ TEST_F(Build, ClosesOpeningsByNearRimOrAll) {
                        "[[opening]]\nname = \"rest-*\"\nrole = \"outlet\"\nall = true\n"),
                 0.08 * area, 1e-12);
     auto refused = [&](const std::string& opening) {
-        return kit::message_of<GeometryError>([&] { volume("[[opening]]\nname = \"x\"\nrole = \"inlet\"\n" + opening); });
+        return kit::message_of<GeometryError>(
+            [&] { volume("[[opening]]\nname = \"x\"\nrole = \"inlet\"\n" + opening); });
     };
     EXPECT_NE(refused("rim = \"lid\"\n").find("no rim touches a zone \"lid\""), std::string::npos);
     EXPECT_NE(refused("rim = \"*\"\n").find("fits 2 openings"), std::string::npos);

@@ -363,11 +363,15 @@ TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
         fs::create_directories(directory / "remade");
     }
     // The geometry in the tree is what its maker makes.
-    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_drying_chamber '") + (directory / "remade").string() + "'").c_str()), 0);
+    ASSERT_EQ(
+        std::system(
+            (std::string(ANVILCAST_MAKERS "/make_drying_chamber '") + (directory / "remade").string() + "'").c_str()),
+        0);
     for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"})
         EXPECT_TRUE(content(directory / "remade" / file) == content(demo / file)) << file;
-    std::ofstream(directory / "chamber.toml") << coarser(
-        content(demo / "case.toml"), {{"surface = 15", "surface = 50"}, {"largest = 20", "largest = 60"}, {"size = 6", "size = 14"}});
+    std::ofstream(directory / "chamber.toml")
+        << coarser(content(demo / "case.toml"),
+                   {{"surface = 15", "surface = 50"}, {"largest = 20", "largest = 60"}, {"size = 6", "size = 14"}});
     const Outcome o = run("build chamber.toml --out chamber --json");
     ASSERT_EQ(o.status, 0) << o.err;
     const nlohmann::json summary = nlohmann::json::parse(o.out);
@@ -378,14 +382,18 @@ TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     EXPECT_TRUE(summary["left_out"].empty());
     EXPECT_TRUE(summary["warnings"].empty()) << summary["warnings"];
 #ifdef ANVILCAST_CGNSCHECK
-    ASSERT_EQ(std::system(("cd '" + (directory / "chamber").string() + "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1").c_str()), 0);
+    ASSERT_EQ(std::system(("cd '" + (directory / "chamber").string() +
+                           "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1")
+                              .c_str()),
+              0);
     const std::string check = content(directory / "check.txt");
     EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
     EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
     EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
 #endif
     // Each volume can be found before anything is meshed.
-    const nlohmann::json volumes = nlohmann::json::parse(run("inspect chamber.stl rods.stl brick.stl weir.stl --volumes --json").out)["volumes"];
+    const nlohmann::json volumes =
+        nlohmann::json::parse(run("inspect chamber.stl rods.stl brick.stl weir.stl --volumes --json").out)["volumes"];
     EXPECT_EQ(volumes.size(), 5U);
 }
 
@@ -398,7 +406,8 @@ TEST_F(Tool, MeshesTheWindRoundAHut) {
     EXPECT_NE(o.out.find("blocks 1.27 % of the section"), std::string::npos) << o.out;
     const nlohmann::json summary = nlohmann::json::parse(content(directory / "hut/summary.json"));
     // The halves with y > 0; the walls' top 0.3 m are within the roof, the chimney's lower part is within both.
-    const double walls_and_roof = 6 * 2 * 2.3 + 6.8 * 0.5 * 2.5 * 1.8, chimney = 0.5 * 32 * 0.3 * 0.3 * std::sin(std::acos(-1.0) / 16) / 2 * (4.8 - 4.1 + 0.72 * 0.127);
+    const double walls_and_roof = 6 * 2 * 2.3 + 6.8 * 0.5 * 2.5 * 1.8,
+                 chimney = 0.5 * 32 * 0.3 * 0.3 * std::sin(std::acos(-1.0) / 16) / 2 * (4.8 - 4.1 + 0.72 * 0.127);
     EXPECT_NEAR(summary["domain_volume"], 108.8 * 22.5 * 24.8 - walls_and_roof - chimney, 0.01);
     for (const nlohmann::json& zone : summary["zones"]) EXPECT_GT(zone["faces"], 0) << zone["name"];
 }
@@ -406,7 +415,8 @@ TEST_F(Tool, MeshesTheWindRoundAHut) {
 TEST_F(Tool, DrawsTheWayOutOfALeak) {
     write_case("");
     std::string text = content(directory / "case.toml");
-    text.replace(text.find("[[opening]]\nname = \"drain\""), text.find("[[zone]]") - text.find("[[opening]]\nname = \"drain\""), "");
+    text.replace(text.find("[[opening]]\nname = \"drain\""),
+                 text.find("[[zone]]") - text.find("[[opening]]\nname = \"drain\""), "");
     std::ofstream(directory / "leaky.toml") << text;
     const Outcome o = run("build leaky.toml --out leaky");
     EXPECT_EQ(o.status, 2);
