@@ -40,11 +40,17 @@ ANVILCAST_API std::optional<Index> region_at(const Surface& surface, const Trian
 /// A cell of the complex: a candidate for a region.
 struct SpaceCell {
     double volume = 0;  ///< m^3; infinite for the outside
+    double area = 0;    ///< of its walls, m^2
     Box bounds;
     Vec3 inside;                         ///< a point in it, well off its walls
     std::vector<std::string> zones;      ///< that bound it
     std::vector<std::string> inside_of;  ///< parts whose material it belongs to
     bool touches_opening = false;
+
+    /// Mean thickness of a thin one, metres.
+    double thickness() const { return area > 0 ? 2 * volume / area : 0; }
+    /// Thinner than a ten-thousandth of its extent: what is left between parts that almost touch.
+    bool is_sliver() const { return thickness() < 1e-4 * bounds.diagonal(); }
 };
 
 /// Parts, closing patches and surround as one conformal complex, and what it divides space into.

@@ -124,6 +124,7 @@ void find_cells(Space& space, const TrianglesOfRegions& at, const Windings& wind
         for (std::size_t i = at.first[r]; i < at.first[r + 1]; ++i) {
             const Index t = at.triangle[i];
             for (int k = 0; k < 3; ++k) cell.bounds.include(s.corner(t, k));
+            cell.area += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
             for (const auto& o : space.complex.origins_of(t)) {
                 zones.insert(s.zones[o.zone].name);
                 cell.touches_opening = cell.touches_opening || space.is_of_opening(o.triangle);

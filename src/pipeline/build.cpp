@@ -115,6 +115,23 @@ void warn_of_leftovers(const Domain& domain, const Case& c, std::vector<std::str
                                            "drop it with [domain] leftovers = \"drop\""));
 }
 
+void warn_of_slivers(const Space& space, const Case& c, std::vector<std::string>& warnings) {
+    std::size_t n = 0;
+    const SpaceCell* thickest = nullptr;
+    for (std::size_t k = 1; k < space.cells.size(); ++k) {
+        if (!space.cells[k].is_sliver()) continue;
+        ++n;
+        if (thickest == nullptr || space.cells[k].thickness() > thickest->thickness()) thickest = &space.cells[k];
+    }
+    if (n == 0) return;
+    warnings.push_back(fmt::format("{} sliver{} of volume lie between parts that almost touch, or overlap by very little, up to {} "
+                                   "thick, e.g. at [{:.6g}, {:.6g}, {:.6g}] {}: join the parts with [domain] join = \"{}\"",
+                                   n, n == 1 ? "" : "s", format_length(thickest->thickness(), c.unit),
+                                   thickest->inside.x / c.unit.metres, thickest->inside.y / c.unit.metres,
+                                   thickest->inside.z / c.unit.metres, c.unit.name,
+                                   format_length(2 * thickest->thickness(), c.unit)));
+}
+
 std::optional<Surround> surround_of(const Surface& body, const Case& c) {
     if (!c.surround) return std::nullopt;
     try {
@@ -141,6 +158,7 @@ Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result,
     result.largest_join = space.complex.largest_move;
     Domain domain = choose_regions(space, c.regions, c.unit, {c.drop_leftovers});
     warn_of_unused_openings(domain, openings, result.warnings);
+    warn_of_slivers(space, c, result.warnings);
     warn_of_leftovers(domain, c, result.warnings);
     result.regions = domain.regions;
     result.leftovers = domain.leftovers;

@@ -185,6 +185,30 @@ TEST_F(Build, MeshesAirAndSolidFaceToFaceRoundABaffle) {
     }
 }
 
+TEST_F(Build, JoinsPartsThatASinglePrecisionFileHasPulledApart) {
+    // A chip on a plate, both turned: STL files round their corners, so that the faces do not quite lie on each other.
+    auto turned = [](Surface s) {
+        const Vec3 k = normalized(Vec3{1, 2, 3});
+        for (Vec3& p : s.points)
+            p = p * std::cos(0.7) + cross(k, p) * std::sin(0.7) + k * (dot(k, p) * (1 - std::cos(0.7)));
+        return s;
+    };
+    write_stl(directory / "plate.stl", turned(kit::box({0, 0, 0}, {0.04, 0.04, 0.01})), kMm);
+    write_stl(directory / "chip.stl", turned(kit::box({0.01, 0.01, 0.01}, {0.02, 0.02, 0.02})), kMm);
+    const std::string parts =
+        "[[part]]\nfile = \"plate.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"chip.stl\"\nunit = \"mm\"\n"
+        "[[region]]\nname = \"plate\"\nsolid_of = \"plate\"\n[[region]]\nname = \"chip\"\nsolid_of = \"chip\"\n"
+        "[sizing]\nsurface = 5\n";
+    const BuildResult joined_parts = build(made(parts + "[domain]\njoin = \"1e-4 mm\"\n"));
+    EXPECT_TRUE(joined_parts.warnings.empty());
+    EXPECT_EQ(joined_parts.corners_joined, 4U);
+    EXPECT_LT(joined_parts.largest_join, 1e-8);
+    double touching = 0;
+    for (std::size_t z = 0; z < joined_parts.mesh.zones.size(); ++z)
+        if (joined_parts.mesh.zones[z].role == Role::interface_) touching += joined_parts.quality.zone_areas[z];
+    EXPECT_NEAR(touching, 1e-4, 1e-9);
+}
+
 TEST_F(Build, PutsBodiesIntoASurround) {
     write_stl(directory / "hut.stl", kit::box({0, -0.05, 0}, {0.1, 0.05, 0.05}), kMm);
     write_stl(directory / "mast.stl", kit::box({0.04, -0.01, 0.03}, {0.06, 0.01, 0.1}), kMm);
