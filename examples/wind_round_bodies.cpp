@@ -22,7 +22,8 @@ static Surface make_box(const Vec3& lo, const Vec3& hi, const char* name) {
 
 int main() try {
     const LengthUnit m = parse_length_unit("m");
-    const Surface bodies = joined({make_box({0, -1, 0}, {3, 1, 2}, "shed"), make_box({1, -0.2, 1}, {1.4, 0.2, 3}, "stack")});
+    const Surface bodies =
+        joined({make_box({0, -1, 0}, {3, 1, 2}, "shed"), make_box({1, -0.2, 1}, {1.4, 0.2, 3}, "stack")});
 
     SurroundOptions options;  // 5 body lengths ahead, 15 behind, 5 aside and above
     options.ground = true;
@@ -35,13 +36,15 @@ int main() try {
     with.surround = &around.surface;
     const Space space = divide_space(bodies, {}, with);
     for (std::size_t c = 1; c < space.cells.size(); ++c)
-        std::printf("a cell of %.4g m3%s\n", space.cells[c].volume, space.cells[c].inside_of.empty() ? "" : ", material");
+        std::printf("a cell of %.4g m3%s\n", space.cells[c].volume,
+                    space.cells[c].inside_of.empty() ? "" : ", material");
 
     RegionRequest air;
     air.name = "air";
     air.is_around = true;
     const Domain domain = choose_regions(space, {air}, m);
-    for (const Zone& zone : domain.boundary.zones) std::printf("zone %s (%s)\n", zone.name.c_str(), role_name(zone.role));
+    for (const Zone& zone : domain.boundary.zones)
+        std::printf("zone %s (%s)\n", zone.name.c_str(), role_name(zone.role));
     return 0;
 } catch (const std::exception& e) {
     std::fprintf(stderr, "%s\n", e.what());

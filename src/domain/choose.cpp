@@ -80,16 +80,21 @@ class Chooser {
     void take_around(const std::vector<RegionRequest>& requests, Index k) {
         const Surface& s = space_.complex.surface;
         // What stands hollow on the ground is not flow round it: only faces that the flow passes count.
-        bool found = false;
+        bool found = false, has_surround = false;
         for (Index t = 0; t < s.triangles.size(); ++t) {
             const auto& origin = space_.complex.origins_of(t).back();
             const Role role = s.zones[origin.zone].role;
             if (!space_.is_of_surround(origin.triangle) || role == Role::wall || role == Role::symmetry) continue;
+            has_surround = true;
             const Index cell = space_.regions.sides[t][origin.is_reversed ? 0 : 1];
             if (cell == Regions::kOutside || !space_.cells[cell].inside_of.empty() || owner_[cell] == k) continue;
             take(requests, cell, k);
             found = true;
         }
+        if (!has_surround)
+            throw InputError(
+                fmt::format("region \"{}\" is the one round the bodies, but there is no surround; give a point inside",
+                            requests[k].name));
         if (!found) throw GeometryError("there is no flow round the bodies: the surround lies inside of a body");
     }
 

@@ -124,12 +124,12 @@ void warn_of_slivers(const Space& space, const Case& c, std::vector<std::string>
         if (thickest == nullptr || space.cells[k].thickness() > thickest->thickness()) thickest = &space.cells[k];
     }
     if (n == 0) return;
-    warnings.push_back(fmt::format("{} sliver{} of volume lie between parts that almost touch, or overlap by very little, up to {} "
-                                   "thick, e.g. at [{:.6g}, {:.6g}, {:.6g}] {}: join the parts with [domain] join = \"{}\"",
-                                   n, n == 1 ? "" : "s", format_length(thickest->thickness(), c.unit),
-                                   thickest->inside.x / c.unit.metres, thickest->inside.y / c.unit.metres,
-                                   thickest->inside.z / c.unit.metres, c.unit.name,
-                                   format_length(2 * thickest->thickness(), c.unit)));
+    warnings.push_back(
+        fmt::format("{} sliver{} of volume lie between parts that almost touch, or overlap by very little, up to {} "
+                    "thick, e.g. at [{:.6g}, {:.6g}, {:.6g}] {}: join the parts with [domain] join = \"{}\"",
+                    n, n == 1 ? "" : "s", format_length(thickest->thickness(), c.unit),
+                    thickest->inside.x / c.unit.metres, thickest->inside.y / c.unit.metres,
+                    thickest->inside.z / c.unit.metres, c.unit.name, format_length(2 * thickest->thickness(), c.unit)));
 }
 
 std::optional<Surround> surround_of(const Surface& body, const Case& c) {

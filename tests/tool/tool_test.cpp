@@ -52,6 +52,21 @@ class Tool : public anvilcast::kit::ScratchTest {
         return {WIFEXITED(raw) ? WEXITSTATUS(raw) : -1, content(directory / "out.txt"), content(directory / "err.txt")};
     }
 
+    /// The standard's own tool finds nothing to say about mesh.cgns in the directory; where there is no such tool,
+    /// nothing is looked at.
+    void expect_accepted_by_the_standards_checker([[maybe_unused]] const std::string& made) const {
+#ifdef ANVILCAST_CGNSCHECK
+        EXPECT_EQ(std::system(("cd '" + (directory / made).string() +
+                               "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1")
+                                  .c_str()),
+                  0);
+        const std::string check = content(directory / "check.txt");
+        EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
+        EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
+        EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
+#endif
+    }
+
     void expect_refused(const std::string& arguments, const std::vector<std::string>& told) const {
         const Outcome o = run(arguments);
         EXPECT_EQ(o.status, 2) << arguments << "\n" << o.err;
@@ -95,16 +110,7 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     EXPECT_EQ(run("convert made/mesh.vtu walls.stl --ascii").status, 0);
     EXPECT_EQ(run("inspect walls.stl --quiet").status, 0);
 
-#ifdef ANVILCAST_CGNSCHECK
-    EXPECT_EQ(std::system(("cd '" + (directory / "made").string() +
-                           "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1")
-                              .c_str()),
-              0);
-    const std::string check = content(directory / "check.txt");
-    EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
-    EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
-    EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
-#endif
+    expect_accepted_by_the_standards_checker("made");
 #ifdef ANVILCAST_PYTHON
     // VTK itself reads the file and sees the same cells, volume and names.
     std::ofstream(directory / "look.py") << R"(
@@ -381,16 +387,7 @@ TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     EXPECT_NEAR(summary["regions"][2]["volume"].get<double>(), 0.12 * 0.12 * 0.06, 1e-12);
     EXPECT_TRUE(summary["left_out"].empty());
     EXPECT_TRUE(summary["warnings"].empty()) << summary["warnings"];
-#ifdef ANVILCAST_CGNSCHECK
-    ASSERT_EQ(std::system(("cd '" + (directory / "chamber").string() +
-                           "' && " ANVILCAST_CGNSCHECK " mesh.cgns > ../check.txt 2>&1")
-                              .c_str()),
-              0);
-    const std::string check = content(directory / "check.txt");
-    EXPECT_NE(check.find("checking complete"), std::string::npos) << check;
-    EXPECT_EQ(check.find("WARNING"), std::string::npos) << check;
-    EXPECT_EQ(check.find("ERROR"), std::string::npos) << check;
-#endif
+    expect_accepted_by_the_standards_checker("chamber");
     // Each volume can be found before anything is meshed.
     const nlohmann::json volumes =
         nlohmann::json::parse(run("inspect chamber.stl rods.stl brick.stl weir.stl --volumes --json").out)["volumes"];
