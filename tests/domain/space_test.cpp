@@ -5,8 +5,9 @@
 #include <anvilcast/surround.hpp>
 
 #include <cmath>
+#include <map>
 #include <numbers>
-#include <numeric>
+#include <random>
 
 #include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
@@ -62,6 +63,57 @@ TEST(Space, ListsEveryCellWithItsMaterial) {
     EXPECT_NEAR((by_material[{"chamber", "block"}]), 0.875, 1e-12);
     EXPECT_NEAR((by_material[{"block"}]), 0.25, 1e-12);
     EXPECT_NEAR((by_material[{"chamber", "block", "core"}]), 0.125, 1e-12);
+}
+
+TEST(Space, RandomBricksOnALatticeCountLikeVoxels) {
+    // Faces, edges and corners coincide all the time. Each voxel knows which bricks it is in.
+    std::mt19937 random(31);
+    for (int run = 0; run < 12; ++run) {
+        SCOPED_TRACE(run);
+        struct Brick {
+            std::array<int, 3> lo, hi;
+        };
+        std::vector<Brick> bricks;
+        std::vector<Surface> parts;
+        for (int k = 0; k < 7; ++k) {
+            Brick b{};
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                b.lo[axis] = static_cast<int>(random() % 5);
+                b.hi[axis] = b.lo[axis] + 1 + static_cast<int>(random() % 3);
+            }
+            bricks.push_back(b);
+            auto corner = [](const std::array<int, 3>& c) {
+                return Vec3{static_cast<double>(c[0]), static_cast<double>(c[1]), static_cast<double>(c[2])};
+            };
+            parts.push_back(box(corner(b.lo), corner(b.hi), std::string(1, static_cast<char>('a' + k)).c_str()));
+        }
+        std::map<std::vector<std::string>, double> voxels, cells;
+        for (int x = 0; x < 8; ++x)
+            for (int y = 0; y < 8; ++y)
+                for (int z = 0; z < 8; ++z) {
+                    std::vector<std::string> in;
+                    for (std::size_t k = 0; k < bricks.size(); ++k) {
+                        const Brick& b = bricks[k];
+                        if (x >= b.lo[0] && x < b.hi[0] && y >= b.lo[1] && y < b.hi[1] && z >= b.lo[2] && z < b.hi[2])
+                            in.emplace_back(1, static_cast<char>('a' + k));
+                    }
+                    if (!in.empty()) voxels[in] += 1;
+                }
+        const Space space = divide_space(joined(parts));
+        for (std::size_t c = 1; c < space.cells.size(); ++c)
+            if (!space.cells[c].inside_of.empty()) cells[space.cells[c].inside_of] += space.cells[c].volume;
+        ASSERT_EQ(cells.size(), voxels.size());
+        for (const auto& [in, volume] : voxels) EXPECT_NEAR(cells[in], volume, 1e-9) << in[0];
+        // Turned, nothing is degenerate any more but for rounding; the volumes stay.
+        Surface askew = joined(parts);
+        for (Vec3& p : askew.points)
+            p = {0.6 * p.x - 0.8 * p.y, 0.48 * p.x + 0.36 * p.y - 0.8 * p.z, 0.64 * p.x + 0.48 * p.y + 0.6 * p.z};
+        const Space turned = divide_space(askew);
+        std::map<std::vector<std::string>, double> turned_cells;
+        for (std::size_t c = 1; c < turned.cells.size(); ++c)
+            if (!turned.cells[c].inside_of.empty()) turned_cells[turned.cells[c].inside_of] += turned.cells[c].volume;
+        for (const auto& [in, volume] : voxels) EXPECT_NEAR(turned_cells[in], volume, 1e-9) << in[0];
+    }
 }
 
 TEST(Space, RegionsSideBySideShareTheirInterfaces) {
