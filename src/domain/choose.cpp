@@ -209,7 +209,7 @@ std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vecto
 class Builder {
   public:
     Builder(const Space& space, const std::vector<RegionRequest>& requests, const std::vector<Index>& owners)
-        : space_(space), requests_(requests), number_(space.cells.size(), kNone) {
+        : space_(space), number_(space.cells.size(), kNone) {
         for (const std::string& part : space.parts) volume_of_part_[part] = 0;
         for (const SpaceCell& cell : space.cells)
             for (const std::string& part : cell.inside_of) volume_of_part_[part] += cell.volume;
@@ -312,7 +312,6 @@ class Builder {
     }
 
     const Space& space_;
-    const std::vector<RegionRequest>& requests_;
     std::vector<Index> number_;  // of the domain's region of each cell
     std::map<std::string, double> volume_of_part_;
     Domain domain_;

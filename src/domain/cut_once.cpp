@@ -188,7 +188,8 @@ class Cutter {
 
     bool flatten_meetings(double grain) {
         std::vector<std::array<Index, 2>> pairs;
-        for (const Pair& pair : meetings_) pairs.push_back({pair.i, pair.j});
+        for (const Pair& pair : meetings_)
+            if (!pair.meeting.is_coplanar) pairs.push_back({pair.i, pair.j});
         return flatten(complex_, pairs, grain);
     }
 

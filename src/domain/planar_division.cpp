@@ -210,10 +210,14 @@ void PlanarDivision::legalise() {
 }
 
 void PlanarDivision::insert_segment(Index a, Index b) {
-    if (a == b) return;
+    while (a != b) a = insert_piece(a, b);
+}
+
+/// Puts in what of the segment lies between a and the first point on it, which is returned.
+Index PlanarDivision::insert_piece(Index a, Index b) {
     if (const Side s = side_between(a, b); s.cell != kNone) {
         connect(s.cell, s.k, cells_[s.cell].n[static_cast<std::size_t>(s.k)], true);
-        return;
+        return b;
     }
     // Where does the segment leave the star of a: through a point, or through a side?
     Side through{kNone, 0};
@@ -248,11 +252,10 @@ void PlanarDivision::insert_segment(Index a, Index b) {
     }
     if (passed != kNone) {
         legalise();
-        insert_segment(a, passed);
-        insert_segment(passed, b);
-        return;
+        return insert_piece(a, passed);  // no point lies between these two
     }
     flip_in(a, b, std::move(crossed));
+    return b;
 }
 
 /// Flips the sides that the segment crosses until it is a side itself.

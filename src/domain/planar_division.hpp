@@ -54,6 +54,7 @@ class PlanarDivision {
     Side side_between(Index a, Index b) const;
     template <typename Visit>
     void round(Index v, Visit visit) const;
+    Index insert_piece(Index a, Index b);
     void flip_in(Index a, Index b, std::vector<std::array<Index, 2>> crossed);
 
     int axis_;

@@ -319,8 +319,9 @@ class Maker {
 
     void judge() {
         if (!body_.overlaps(limits_))
-            throw InputError("[surround] lies beside the bodies, none of which is within it: look at from and to, center, "
-                             "ground_at and symmetry_at, and at the unit");
+            throw InputError(
+                "[surround] lies beside the bodies, none of which is within it: look at from and to, center, "
+                "ground_at and symmetry_at, and at the unit");
         out_.frontal_area = frontal_area();
         const double l = out_.body_length;
         auto warn = [&](std::string text) { out_.warnings.push_back("surround: " + std::move(text)); };

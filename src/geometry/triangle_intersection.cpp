@@ -62,6 +62,34 @@ bool coplanar_corners_overlap(const Vec3& v, const Vec3& a, const Vec3& b, const
            strictly_within(b2, c2, d2) || same_ray(a2, c2) || same_ray(b2, d2);
 }
 
+/// The axis that the normal is steepest in, in floating point.
+int steepest_axis(const Vec3& a, const Vec3& b, const Vec3& c) {
+    const Vec3 n = triangle_normal(a, b, c);
+    const double x = std::abs(n.x), y = std::abs(n.y), z = std::abs(n.z);
+    return z >= x && z >= y ? 2 : y >= x ? 1 : 0;
+}
+
+/// Does the line of a side of s, seen along an axis, part s from t for certain? Points of t that are ends of that side
+/// may lie on the line. Filters alone decide: neighbours in one plane are told apart without exact arithmetic.
+bool is_parted(const std::vector<Vec3>& points, const Triangle& s, const Triangle& t) {
+    const int axis = steepest_axis(points[s[0]], points[s[1]], points[s[2]]);
+    std::array<Vec2, 3> p, q;
+    for (std::size_t k = 0; k < 3; ++k) {
+        p[k] = projected(points[s[k]], axis);
+        q[k] = projected(points[t[k]], axis);
+    }
+    const int turn = predicate_rungs::orient2d_filter(p[0], p[1], p[2]);
+    if (turn == 0 || turn == predicate_rungs::kUndecided) return false;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const std::size_t next = (k + 1) % 3;
+        bool parted = true;
+        for (std::size_t j = 0; j < 3 && parted; ++j)
+            parted = t[j] == s[k] || t[j] == s[next] || predicate_rungs::orient2d_filter(p[k], p[next], q[j]) == -turn;
+        if (parted) return true;
+    }
+    return false;
+}
+
 }  // namespace
 
 bool segment_meets_triangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c) {
@@ -86,6 +114,7 @@ bool triangles_conflict(const std::vector<Vec3>& points, const Triangle& s, cons
         if (std::find(s.begin(), s.end(), p) == s.end()) own_t[n_t++] = p;
     auto at = [&points](Index i) -> const Vec3& { return points[i]; };
     if (n_shared == 3) return true;
+    if (is_parted(points, s, t) || is_parted(points, t, s)) return false;
     if (n_shared == 2) {
         const Vec3 &a = at(shared[0]), &b = at(shared[1]), &c = at(own_s[0]), &d = at(own_t[0]);
         if (orient3d(a, b, c, d) != 0) return false;

@@ -330,7 +330,8 @@ TEST(Surround, BoxesByLengthsDistancesAndCorners) {
     EXPECT_NE(small[0].find("blocks 8.3 %"), std::string::npos) << small[0];
     EXPECT_NE(small[1].find("0.5 body lengths ahead"), std::string::npos) << small[1];
     corners.corners = Box{{10, 10, 10}, {12, 12, 12}};
-    EXPECT_NE(message_of([&] { make_surround(body, corners, kMetre); }).find("lies beside the bodies"), std::string::npos);
+    EXPECT_NE(message_of([&] { make_surround(body, corners, kMetre); }).find("lies beside the bodies"),
+              std::string::npos);
     // Along another direction.
     SurroundOptions askew;
     askew.flow = {1, 1, 0};
