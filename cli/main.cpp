@@ -262,7 +262,7 @@ std::vector<std::string> demo_names() {
 int demo(const Arguments& a) {
     const std::vector<std::string> names = demo_names();
     if (a.list) {
-        for (const std::string& n : names) print(n + "\n");
+        print(fmt::format("{}\n", fmt::join(names, "\n")));
         return kDone;
     }
     const std::string name = a.input.empty() ? "dust-cyclone" : a.input;

@@ -10,9 +10,9 @@ cmake -S "$source/examples/outside" -B "$place/outside" -G Ninja -DCMAKE_BUILD_T
 cmake --build "$place/outside" >/dev/null
 cd "$place"
 "$place/outside/fill_pipe" pipe.cgns
-"$place/prefix/bin/anvilcast" assess pipe.cgns | grep -q 'every limit holds'
+"$place/prefix/bin/anvilcast" assess pipe.cgns | grep 'every limit holds' >/dev/null
 # The installed tool finds the demo beside itself.
-"$place/prefix/bin/anvilcast" demo --list | grep -q dust-cyclone
+"$place/prefix/bin/anvilcast" demo --list | grep dust-cyclone >/dev/null
 test -f "$place/prefix/share/man/man1/anvilcast.1"
 man -l "$place/prefix/share/man/man1/anvilcast.1" >/dev/null
 bash -n "$place/prefix/share/bash-completion/completions/anvilcast"
