@@ -50,7 +50,7 @@ int main(int argc, char** argv) try {
     SizeOptions sizes;
     sizes.surface = 0.004;
     sizes.largest = 0.006;
-    const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain.boundary, sizes));
+    const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain, sizes));
     const VolumeMesh mesh = fill_with_tetrahedra(surface, size_field_of_mesh(surface.surface, sizes));
 
     // Look at it before using it.

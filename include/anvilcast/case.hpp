@@ -11,6 +11,7 @@
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface.hpp>
+#include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
@@ -64,6 +65,7 @@ struct Case {
     double join = 0;  ///< parts within this distance are joined, metres
     bool drop_leftovers = false;
     SizeOptions sizing;
+    SurfaceMeshOptions surface;
     QualityLimits limits;
     bool write_vtu = false;
     bool write_stl = false;

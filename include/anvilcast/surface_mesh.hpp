@@ -12,8 +12,10 @@ namespace anvilcast {
 
 struct SurfaceMeshOptions {
     double feature_angle = 30;  ///< degrees between normals from which an edge is kept as an edge
-    int rounds = 6;             ///< of splitting, collapsing, flipping and smoothing
-    double deviation = 0.1;     ///< largest distance between a new triangle's middle and the original, in local sizes
+    double deviation = 0.1;     ///< how far the mesh may be from the original, in local sizes
+    double tolerance = 0;       ///< the same in metres, whichever is less; 0: none
+    bool curved = false;        ///< put points where the surface would be, were it as smooth as its normals
+    std::vector<EdgeDivision> divisions = {};  ///< feature edges divided by number: Sizing::divisions
 };
 
 struct SurfaceMesh {
@@ -21,18 +23,21 @@ struct SurfaceMesh {
     /// For each triangle the region in front, kNone where there is none, and behind; the same one twice: a baffle.
     std::vector<std::array<Index, 2>> sides;
     std::vector<Region> regions;
-    double largest_deviation = 0;  ///< of triangle and edge middles from the original, metres
+    double largest_deviation = 0;  ///< of the mesh from the original and of the original from the mesh, metres
     Vec3 largest_deviation_at;
+    std::vector<Vec3> too_far;  ///< places where the deviation asked for could not be reached
 
     bool is_baffle(Index t) const { return sides[t][0] == sides[t][1]; }
 };
 
-/// Remeshes each smooth patch of the domain's boundary to the sizes asked for.
-/// Guarantees: (1) sharp edges and zone borders stay edges, corners stay points, zones stay; (2) every point is on the
-/// original surface (to rounding), points of sharp edges on the original edges; (3) no two triangles cross or touch.
-/// Throws GeometryError with places when the given boundary crosses itself.
-/// Sources: M. Botsch, L. Kobbelt, A remeshing approach to multiresolution modeling (2004); M. Dunyach et al.,
-/// Adaptive remeshing for real-time mesh deformation (2013).
+/// Divides the feature curves by size, then remeshes the smooth patches between them.
+/// Guarantees: (1) feature edges and zone borders stay edges, corners stay points, zones stay; (2) every point is on
+/// the original surface (to rounding, and unless `curved`), points of feature edges on the original edges, so that flat
+/// patches parallel to two axes stay flat to the last bit; (3) no two triangles cross or touch; (4) the same mesh on
+/// any number of threads. Where the deviation is larger than allowed, or the mesh would cross itself, sizes are made
+/// smaller. Throws GeometryError with places when the given boundary crosses itself. Parallel, O(n log n). Sources: M.
+/// Botsch, L. Kobbelt, A remeshing approach to multiresolution modeling (2004); M. Dunyach et al., Adaptive remeshing
+/// for real-time mesh deformation (2013).
 ANVILCAST_API SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes,
                                        const SurfaceMeshOptions& options = {}, const Context& context = {});
 

@@ -9,6 +9,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/geometry.hpp>
 #include <functional>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -44,6 +45,9 @@ class ANVILCAST_API TriangleTree {
     /// All hits of the whole line origin + t * direction, sorted by t. Triangles parallel to it are not hit.
     std::vector<RayHit> line_hits(const Vec3& origin, const Vec3& direction) const;
 
+    /// The hit with the smallest t in (t_from, t_to]; triangle kNone when there is none.
+    RayHit first_hit(const Vec3& origin, const Vec3& direction, double t_from, double t_to) const;
+
     /// Calls visit(triangle) for each triangle whose box overlaps the given one.
     void overlapping(const Box& box, const std::function<void(Index)>& visit) const;
 
@@ -54,6 +58,7 @@ class ANVILCAST_API TriangleTree {
         Index count;  ///< 0 for an inner node
     };
     void build(Index first, Index count);
+    std::optional<RayHit> hit(Index at, const Vec3& origin, const Vec3& direction) const;  ///< at: in tree order
 
     std::vector<std::array<Vec3, 3>> corners_;  // in tree order
     std::vector<Index> order_;

@@ -159,4 +159,20 @@ std::optional<Index> region_at(const Surface& surface, const TriangleTree& tree,
     return std::nullopt;
 }
 
+Index region_at(const Domain& domain, const TriangleTree& tree, const Vec3& point) {
+    const Box& box = tree.bounds();
+    if (box.is_empty() || box.distance_squared_to(point) > 0) return kNone;
+    const double reach = 2 * box.diagonal();
+    std::mt19937 random(777);
+    for (int attempt = 0; attempt < 50; ++attempt) {
+        Vec3 direction;
+        for (int i = 0; i < 3; ++i) direction[i] = static_cast<double>(random() % 20001) / 10000 - 1;
+        const auto hit = tree.first_hit(point, normalized(direction), 0, reach);
+        if (hit.triangle == kNone) return kNone;
+        if (hit.margin < 1e-6 || hit.t < 1e-12 * reach) continue;
+        return domain.sides[hit.triangle][hit.from_front ? 0 : 1];
+    }
+    return kNone;
+}
+
 }  // namespace anvilcast

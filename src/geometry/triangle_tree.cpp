@@ -10,8 +10,11 @@ constexpr Index kLeafSize = 4;
 /// Halving 2^32 triangles makes 30 levels; a query holds at most one node more than there are.
 constexpr std::size_t kDeepest = 128;
 
-bool line_hits_box(const Box& box, const Vec3& origin, const Vec3& direction) {
-    double near = -std::numeric_limits<double>::infinity(), far = std::numeric_limits<double>::infinity();
+constexpr double kInfinity = std::numeric_limits<double>::infinity();
+
+/// Does the line meet the box for some t in [near, far]?
+bool line_hits_box(const Box& box, const Vec3& origin, const Vec3& direction, double near = -kInfinity,
+                   double far = kInfinity) {
     for (int i = 0; i < 3; ++i) {
         if (direction[i] == 0) {
             if (origin[i] < box.lo[i] || origin[i] > box.hi[i]) return false;
@@ -128,6 +131,51 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) 
     return best;
 }
 
+/// Source: T. Moeller, B. Trumbore, Fast, minimum storage ray-triangle intersection (1997), without a tolerance: the
+/// margin tells how sure the hit is.
+std::optional<TriangleTree::RayHit> TriangleTree::hit(Index at, const Vec3& origin, const Vec3& direction) const {
+    const auto& [a, b, c] = corners_[at];
+    const Vec3 e1 = b - a, e2 = c - a;
+    const Vec3 h = cross(direction, e2);
+    const double det = dot(e1, h);
+    if (det == 0) return std::nullopt;
+    const Vec3 s = origin - a;
+    const double u = dot(s, h) / det;
+    const Vec3 q = cross(s, e1);
+    const double v = dot(direction, q) / det;
+    const double margin = std::min({u, v, 1 - u - v});
+    if (margin < -1e-9) return std::nullopt;
+    return RayHit{dot(e2, q) / det, order_[at], margin, det > 0};
+}
+
+TriangleTree::RayHit TriangleTree::first_hit(const Vec3& origin, const Vec3& direction, double t_from,
+                                             double t_to) const {
+    RayHit best{t_to, kNone, 0, false};
+    if (nodes_.empty()) return best;
+    std::array<Index, kDeepest> stack;  // NOLINT: only what was put in is read
+    std::size_t top = 0;
+    stack[top++] = 0;
+    while (top > 0) {
+        const Index at = stack[--top];
+        const Node& node = nodes_[at];
+        if (!line_hits_box(node.box, origin, direction, t_from, best.t)) continue;
+        if (node.count == 0) {
+            // The nearer child first.
+            const bool right_is_near =
+                dot(nodes_[node.first].box.center() - nodes_[at + 1].box.center(), direction) < 0;
+            stack[top++] = right_is_near ? at + 1 : node.first;
+            stack[top++] = right_is_near ? node.first : at + 1;
+            continue;
+        }
+        for (Index i = node.first; i < node.first + node.count; ++i)
+            if (const auto found = hit(i, origin, direction);
+                found && found->t > t_from &&
+                (found->t < best.t || (found->t == best.t && found->triangle < best.triangle)))
+                best = *found;
+    }
+    return best;
+}
+
 std::vector<TriangleTree::RayHit> TriangleTree::line_hits(const Vec3& origin, const Vec3& direction) const {
     std::vector<RayHit> hits;
     if (nodes_.empty()) return hits;
@@ -143,18 +191,7 @@ std::vector<TriangleTree::RayHit> TriangleTree::line_hits(const Vec3& origin, co
             continue;
         }
         for (Index i = node.first; i < node.first + node.count; ++i) {
-            // Moeller and Trumbore (1997), without a tolerance: the margin tells how sure the hit is.
-            const Vec3 e1 = corners_[i][1] - corners_[i][0], e2 = corners_[i][2] - corners_[i][0];
-            const Vec3 h = cross(direction, e2);
-            const double det = dot(e1, h);
-            if (det == 0) continue;
-            const Vec3 s = origin - corners_[i][0];
-            const double u = dot(s, h) / det;
-            const Vec3 q = cross(s, e1);
-            const double v = dot(direction, q) / det;
-            const double margin = std::min({u, v, 1 - u - v});
-            if (margin < -1e-9) continue;
-            hits.push_back({dot(e2, q) / det, order_[i], margin, det > 0});
+            if (const auto found = hit(i, origin, direction)) hits.push_back(*found);
         }
     }
     std::sort(hits.begin(), hits.end(),

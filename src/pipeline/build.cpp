@@ -206,15 +206,21 @@ BuildResult build(const Case& c, const Context& context) {
         if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);
     watch.lap("domain");
 
-    const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain.boundary, c.sizing), {}, context);
+    const Sizing sizing = make_sizing(domain, c.sizing, context);
+    result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
+    watch.lap("sizes");
+
+    SurfaceMeshOptions surface_options = c.surface;
+    surface_options.divisions = sizing.divisions;
+    const SurfaceMesh surface = mesh_surface(domain, sizing.field, surface_options, context);
     result.largest_deviation = surface.largest_deviation;
     result.largest_deviation_at = surface.largest_deviation_at;
     watch.lap("surface");
 
     FillOptions options;
     options.max_cells = c.limits.cells ? static_cast<std::size_t>(*c.limits.cells) : 0;
-    result.mesh =
-        fill_with_tetrahedra(surface, size_field_of_mesh(surface.surface, c.sizing), options, context, &result.fill);
+    result.mesh = fill_with_tetrahedra(surface, with_finer_surface(sizing.field, surface.surface), options, context,
+                                       &result.fill);
     watch.lap("fill");
 
     context.report("assess", "validity", 0);

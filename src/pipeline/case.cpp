@@ -271,13 +271,13 @@ class CaseReader {
     }
     void read_refine(const toml::table& t) {
         Section s = section(t, "[[refine]]");
-        ZoneSize entry;
+        Refinement entry;
         const auto on = s.texts("on");
         if (!on) s.fail("[[refine]] does not say where: write on = [\"zone*\"]");
         entry.on = *on;
         entry.size = s.required_length("size", "2 mm");
         s.finish();
-        case_.sizing.on_zones.push_back(std::move(entry));
+        case_.sizing.refine.push_back(std::move(entry));
         try {
             validate(case_.sizing);
         } catch (const InputError& e) {

@@ -1,165 +1,167 @@
-#include <anvilcast/naming.hpp>
+#include <anvilcast/errors.hpp>
 #include <anvilcast/sizing.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <anvilcast/errors.hpp>
 #include <cmath>
-#include <map>
-#include <queue>
+
+#include "sizing/octree.hpp"
 
 namespace anvilcast {
 namespace {
 
-/// Lowers sizes until no edge of the surface sees a growth above the limit (Dijkstra from the smallest).
-void limit_growth(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles, double slope,
-                  std::vector<double>& size) {
-    std::vector<Index> first(points.size() + 1, 0), neighbour;
-    for (const Triangle& t : triangles)
-        for (const Index p : t) first[p + 1] += 2;
-    for (std::size_t i = 1; i < first.size(); ++i) first[i] += first[i - 1];
-    neighbour.resize(first.back());
-    std::vector<Index> fill(first.begin(), first.end() - 1);
-    for (const Triangle& t : triangles)
-        for (std::size_t k = 0; k < 3; ++k) {
-            neighbour[fill[t[k]]++] = t[(k + 1) % 3];
-            neighbour[fill[t[k]]++] = t[(k + 2) % 3];
-        }
-    using Entry = std::pair<double, Index>;
-    std::priority_queue<Entry, std::vector<Entry>, std::greater<>> queue;
-    for (Index p = 0; p < points.size(); ++p) queue.emplace(size[p], p);
-    while (!queue.empty()) {
-        const auto [h, p] = queue.top();
-        queue.pop();
-        if (h > size[p]) continue;
-        for (Index k = first[p]; k < first[p + 1]; ++k) {
-            const Index q = neighbour[k];
-            const double limit = h + slope * distance(points[p], points[q]);
-            if (size[q] > limit) {
-                size[q] = limit;
-                queue.emplace(limit, q);
-            }
-        }
-    }
+/// Nobody fills a domain with more cells than this field has.
+constexpr std::size_t kMaxOctreeCells = 60'000'000;
+
+bool is_length(double x) { return x > 0 && std::isfinite(x); }
+
+void validate_refinement(const Refinement& r, const SizeOptions& o) {
+    auto refuse = [&](const std::string& what) {
+        throw InputError(fmt::format("refinement \"{}\": {}", r.name, what));
+    };
+    const int places = (r.on.empty() ? 0 : 1) + (r.edges.empty() ? 0 : 1) + (r.between[0].empty() ? 0 : 1) +
+                       (r.points.empty() ? 0 : 1) + (r.volume ? 1 : 0);
+    if (places == 0) refuse("it does not say where: give zones, feature edges, points or a volume");
+    if (places > 1) refuse("it says where in two ways; make two refinements of it");
+    const int wishes = (r.size != 0 ? 1 : 0) + (r.at_least != 0 ? 1 : 0) + (r.divisions != 0 ? 1 : 0);
+    if (wishes == 0) refuse("it does not say what: give a size, at_least or divisions");
+    if (wishes > 1) refuse("it asks for two of size, at_least and divisions; give one");
+    if (r.size != 0 && !is_length(r.size))
+        refuse(fmt::format("the size is {} m; it must be a positive length", r.size));
+    if (o.largest > 0 && r.size > o.largest)
+        refuse(fmt::format(
+            "the size, {:.6g} m, is above the largest size, {:.6g} m; at_least in a volume is for larger ones", r.size,
+            o.largest));
+    if (r.at_least != 0 && !is_length(r.at_least))
+        refuse(fmt::format("at_least is {} m; it must be a positive length", r.at_least));
+    if (r.at_least != 0 && !r.volume) refuse("at_least goes with a volume");
+    if (r.divisions != 0 && r.edges.empty() && r.between[0].empty()) refuse("divisions go with feature edges");
+    if (r.divisions < 0) refuse("divisions must be 1 or more");
+    if (!(r.bias > 0) || !(r.bias < 1e4)) refuse("the bias, largest over smallest division, must be from 1 to 10000");
+    if (r.growth != 0 && !(r.growth > 1 && r.growth <= o.growth))
+        refuse(fmt::format("its growth is {:.6g}; it must be above 1 and not above that of all sizes, {:.6g}", r.growth,
+                           o.growth));
+    if (!(r.cells_thick >= 0) || r.cells_thick > 1000) refuse("the number of cells thick must be from 0 to 1000");
 }
 
 }  // namespace
 
 void validate(const SizeOptions& o) {
-    if (!(o.surface > 0) || !std::isfinite(o.surface))
-        throw InputError(fmt::format("the surface size is {} m; it must be a positive length", o.surface));
-    if (!(o.largest >= 0) || !std::isfinite(o.largest) || (o.largest > 0 && o.largest < o.surface))
-        throw InputError(
-            fmt::format("the largest size is {} m; it must be at least the surface size, {} m", o.largest, o.surface));
-    for (const ZoneSize& z : o.on_zones)
-        if (!(z.size > 0) || !std::isfinite(z.size) || (o.largest > 0 && z.size > o.largest))
-            throw InputError(
-                fmt::format("the size on \"{}\" is {} m; it must be positive, and not above the largest size",
-                            fmt::join(z.on, "\", \""), z.size));
+    auto refuse = [](const std::string& what) { throw InputError(what); };
+    if (o.surface == 0 && o.largest == 0)
+        refuse("no size is given: a surface size or a largest size is needed, a positive length");
+    if (o.surface != 0 && !is_length(o.surface))
+        refuse(fmt::format("the surface size is {} m; it must be a positive length", o.surface));
+    if (o.largest != 0 && !is_length(o.largest))
+        refuse(fmt::format("the largest size is {} m; it must be a positive length", o.largest));
+    if (o.largest > 0 && o.largest < o.surface)
+        refuse(fmt::format("the largest size is {:.6g} m; it must be at least the surface size, {:.6g} m", o.largest,
+                           o.surface));
+    if (o.smallest != 0 && !is_length(o.smallest))
+        refuse(fmt::format("the smallest size is {} m; it must be a positive length", o.smallest));
+    if (o.smallest > o.surface_size())
+        refuse(fmt::format("the smallest size, {:.6g} m, is above the surface size, {:.6g} m", o.smallest,
+                           o.surface_size()));
     if (!(o.growth > 1) || o.growth > 4)
-        throw InputError(
-            fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
+        refuse(fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
+    if (o.per_circle != 0 && !(o.per_circle >= 3 && o.per_circle <= 10000))
+        refuse(fmt::format("per_circle is {}; it must be from 3 to 10000 edges round a full turn", o.per_circle));
+    if (o.across_gaps != 0 && !(o.across_gaps >= 0.5 && o.across_gaps <= 100))
+        refuse(fmt::format("across_gaps is {}; it must be from 0.5 to 100 cells", o.across_gaps));
+    if (o.gap_floor != 0 && !is_length(o.gap_floor))
+        refuse(fmt::format("the gap floor is {} m; it must be a positive length", o.gap_floor));
+    for (const Refinement& r : o.refine) validate_refinement(r, o);
 }
 
-SizeField::SizeField(const Surface& surface, std::vector<double> size_at_point, double largest, double growth)
-    : points_(surface.points),
-      triangles_(surface.triangles),
-      size_(std::move(size_at_point)),
-      tree_(surface.points, surface.triangles),
-      largest_(largest),
-      growth_(growth) {
-    limit_growth(points_, triangles_, growth_ - 1, size_);
-    double smallest = largest_;
-    for (const double h : size_) smallest = std::min(smallest, h);
-    reach_ = (largest_ - smallest) / (growth_ - 1);
-}
-
-SizeField SizeField::of_surfaces(const Surface& surface, const std::vector<double>& size_of_triangle, double largest,
-                                 double growth) {
-    SizeField field;
-    field.largest_ = largest;
-    field.growth_ = growth;
-    std::map<double, std::vector<Triangle>> of_size;
-    for (Index t = 0; t < surface.triangles.size(); ++t) of_size[size_of_triangle[t]].push_back(surface.triangles[t]);
-    for (const auto& [size, triangles] : of_size)
-        field.sources_.push_back({size, TriangleTree(surface.points, triangles)});
-    return field;
-}
+SizeField::SizeField(std::shared_ptr<const sizing::SizeOctree> tree, std::vector<std::string> sources)
+    : trees_{std::move(tree)}, sources_(std::move(sources)) {}
 
 double SizeField::at(const Vec3& p) const {
-    if (!sources_.empty()) {
-        double h = largest_;
-        for (const Source& s : sources_) {
-            if (s.size >= h) break;
-            // Farther away than this it does not count.
-            h = std::min(h, s.size + (growth_ - 1) * s.tree.closest(p, (h - s.size) / (growth_ - 1)).distance);
-        }
-        return h;
-    }
-    const TriangleTree::Closest hit = tree_.closest(p, reach_ * (1 + 1e-9));
-    if (hit.triangle == kNone) return largest_;
-    const Triangle& t = triangles_[hit.triangle];
-    const Vec3 &a = points_[t[0]], &b = points_[t[1]], &c = points_[t[2]];
-    const Vec3 n = triangle_normal(a, b, c);
-    const double area = length_squared(n);
-    double h = size_[t[0]];
-    if (area > 0) {
-        const double wb = dot(cross(c - a, hit.point - a), -n) / area, wc = dot(cross(b - a, hit.point - a), n) / area;
-        h += wb * (size_[t[1]] - size_[t[0]]) + wc * (size_[t[2]] - size_[t[0]]);
-    }
-    return std::min(largest_, h + (growth_ - 1) * hit.distance);
+    double h = trees_.front()->at(p);
+    for (std::size_t i = 1; i < trees_.size(); ++i) h = std::min(h, trees_[i]->at(p));
+    return h;
+}
+
+Index SizeField::source_at(const Vec3& p) const { return trees_.front()->source_at(p); }
+double SizeField::growth() const { return trees_.front()->growth(); }
+double SizeField::largest() const {
+    double h = Box::inf;
+    for (const auto& tree : trees_) h = std::min(h, tree->largest());
+    return h;
+}
+double SizeField::smallest() const {
+    double h = Box::inf;
+    for (const auto& tree : trees_) h = std::min(h, tree->smallest());
+    return h;
+}
+std::size_t SizeField::n_cells() const { return trees_.front()->n_cells(); }
+SizeField::Cell SizeField::cell(std::size_t i) const { return trees_.front()->cell(i); }
+std::size_t SizeField::n_bytes() const {
+    std::size_t n = 0;
+    for (const auto& tree : trees_) n += tree->n_bytes();
+    return n;
+}
+
+SizeField SizeField::smaller_of(const SizeField& a, const SizeField& b) {
+    SizeField both = a;
+    both.trees_.insert(both.trees_.end(), b.trees_.begin(), b.trees_.end());
+    both.sources_.insert(both.sources_.end(), b.sources_.begin(), b.sources_.end());
+    return both;
 }
 
 namespace {
-double largest_of(const Surface& surface, const SizeOptions& options) {
-    return options.largest > 0 ? options.largest : std::max(options.surface, surface.bounds().diagonal());
-}
-
-std::vector<double> zone_sizes(const Surface& surface, const SizeOptions& options) {
-    std::vector<double> size(surface.zones.size(), Box::inf);
-    for (const ZoneSize& entry : options.on_zones)
-        for (const std::string& pattern : entry.on) {
-            bool fits = false;
-            for (std::size_t z = 0; z < size.size(); ++z) {
-                if (!matches_pattern(surface.zones[z].name, pattern)) continue;
-                size[z] = std::min(size[z], entry.size);
-                fits = true;
-            }
-            if (fits) continue;
-            std::vector<std::string> names;
-            for (const Zone& z : surface.zones) names.push_back(z.name);
-            throw InputError(fmt::format("a size is asked for on \"{}\", but no zone has such a name; the zones are {}",
-                                         pattern, fmt::join(names, ", ")));
-        }
-    for (double& h : size)
-        if (h == Box::inf) h = options.surface;
-    return size;
+SizeField field_of(std::vector<sizing::Piece> pieces, const Box& bounds, double largest, double growth,
+                   const std::string& name) {
+    sizing::Sources sources;
+    sources.largest = largest;
+    sources.slope = growth - 1;
+    sources.largest_source = 1;
+    sources.bounds = bounds;
+    sources.sheets.emplace_back(std::move(pieces), growth - 1, sizing::kPlateau);
+    std::vector<std::string> names{name, "largest size"};
+    return {std::make_shared<sizing::SizeOctree>(sources, names, kMaxOctreeCells, Context{}), names};
 }
 }  // namespace
 
-SizeField make_size_field(const Surface& surface, const SizeOptions& options) {
-    validate(options);
-    const std::vector<double> of_zone = zone_sizes(surface, options);
-    std::vector<double> size;
-    for (const Index z : surface.zone_of) size.push_back(of_zone[z]);
-    return SizeField::of_surfaces(surface, size, largest_of(surface, options), options.growth);
-}
-
 SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options) {
     validate(options);
-    std::vector<double> sum(mesh.points.size(), 0);
-    std::vector<int> n(mesh.points.size(), 0);
-    for (const Triangle& t : mesh.triangles)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const double l = distance(mesh.points[t[k]], mesh.points[t[(k + 1) % 3]]);
-            for (const Index p : {t[k], t[(k + 1) % 3]}) {
-                sum[p] += l;
-                ++n[p];
-            }
-        }
-    for (std::size_t p = 0; p < sum.size(); ++p) sum[p] = n[p] > 0 ? sum[p] / n[p] : options.surface;
-    return {mesh, std::move(sum), largest_of(mesh, options), options.growth};
+    std::vector<sizing::Piece> pieces;
+    for (Index t = 0; t < mesh.triangles.size(); ++t) {
+        const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2);
+        const double mean = (distance(a, b) + distance(b, c) + distance(c, a)) / 3;
+        pieces.push_back({{a, b, c}, mean, 0});
+    }
+    double largest = options.largest > 0 ? options.largest : std::max(options.surface, mesh.bounds().diagonal());
+    return field_of(std::move(pieces), mesh.bounds(), largest, options.growth, "surface mesh");
+}
+
+SizeField with_finer_surface(const SizeField& field, const Surface& mesh) {
+    /// Shares of the size: from here on a triangle counts as smaller; and as what it is entered, since its edges vary.
+    constexpr double kSmaller = 0.7, kEntered = 1.1;
+    std::vector<sizing::Piece> pieces;
+    for (Index t = 0; t < mesh.triangles.size(); ++t) {
+        const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2);
+        const double mean = (distance(a, b) + distance(b, c) + distance(c, a)) / 3;
+        if (mean < kSmaller * field.at((a + b + c) / 3.0)) pieces.push_back({{a, b, c}, kEntered * mean, 0});
+    }
+    if (pieces.empty()) return field;
+    return SizeField::smaller_of(
+        field, field_of(std::move(pieces), mesh.bounds(), field.largest(), field.growth(), "small triangles"));
+}
+
+SizeField size_field_of_places(const std::vector<Vec3>& places, const std::vector<double>& sizes, double largest,
+                               double growth) {
+    std::vector<sizing::Piece> pieces;
+    Box box;
+    double reach = 0;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        pieces.push_back({{places[i], places[i], places[i]}, sizes[i], 0});
+        box.include(places[i]);
+        reach = std::max(reach, (largest - sizes[i]) / (growth - 1));
+    }
+    const Vec3 margin{reach, reach, reach};
+    return field_of(std::move(pieces), {box.lo - margin, box.hi + margin}, largest, growth, "places");
 }
 
 }  // namespace anvilcast

@@ -1,67 +1,159 @@
-// Remeshing, round after round: split what is too long, collapse what is too short, flip towards larger angles,
-// smooth. Where the result crosses itself (a gap narrower than the chord error of its walls), the sizes are halved
-// there and the patch is meshed again.
+// Feature curves are divided first; then, round after round, edges that are too long are split, those too short
+// collapsed, edges flipped and points smoothed. Where the result is too far from the original, or crosses itself (a gap
+// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again.
 
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/thread_limit.hpp"
-#include "surfmesh/remesher.hpp"
+#include "surfmesh/chunks.hpp"
+#include "surfmesh/deviation.hpp"
 
 namespace anvilcast {
 namespace {
 
-constexpr int kMaxRefinements = 4;
+using surfmesh::Draft;
+using surfmesh::Original;
+using surfmesh::Remesher;
 
-struct FinerBall {
-    Vec3 center;
-    double radius;
-    double size;
+constexpr int kMostRefinements = 4;
+/// Deviations up to this many times the limit are left alone: they are measured, not predicted, and the smallest of
+/// changes would mesh the surface again.
+constexpr double kSlack = 1.25;
+/// Large enough that little is locked, small enough to share out.
+constexpr std::size_t kChunk = 24'000;
+
+struct FinerPlaces {
+    std::vector<Vec3> places;
+    std::vector<double> sizes;
+    void add(const Vec3& p, double size) {
+        places.push_back(p);
+        sizes.push_back(size);
+    }
 };
 
-SurfaceMesh remesh(const Domain& domain, const surfmesh::Patches& patches, const SizeField& sizes,
-                   const std::vector<FinerBall>& finer, const SurfaceMeshOptions& options, const Context& context) {
-    auto size_at = [&](const Vec3& p) {
-        double h = sizes.at(p);
-        for (const FinerBall& ball : finer)
-            h = std::min(h, ball.size + (sizes.growth() - 1) * std::max(0.0, distance(p, ball.center) - ball.radius));
-        return h;
+Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMeshOptions& options,
+             const surfmesh::ShapeLimits& limits, const Context& context) {
+    const surfmesh::SizeAt size_at = [&](const Vec3& p) { return sizes.at(p); };
+    const auto places = surfmesh::divide_curves(original, size_at, options);
+    Draft draft = surfmesh::make_draft(original, size_at);
+    auto in_chunks = [&](double cut, double done, const std::function<void(Remesher&)>& work) {
+        context.report("surface", "remeshing", done);
+        surfmesh::work_in_chunks(draft, original, size_at, limits, kChunk, cut, [&](Remesher& r) {
+            context.check_stop();
+            work(r);
+        });
     };
-    surfmesh::Remesher mesh(domain, patches, size_at, options.deviation);
-    for (int round = 0; round < options.rounds; ++round) {
-        context.report("surface", "remeshing", static_cast<double>(round) / options.rounds);
-        mesh.split_long_edges();
-        mesh.collapse_short_edges();
-        mesh.flip_edges();
-        mesh.smooth();
-        mesh.flip_edges();
+    auto round = [](Remesher& r) {
+        r.split_long_edges();
+        r.collapse_short_edges();
+        r.even_out_neighbours();
+        r.smooth();
+        r.flip_edges();
+    };
+    {
+        std::vector<char> is_locked(draft.points.size(), 0);
+        std::vector<Index> number;
+        Remesher whole(original, size_at, limits, std::move(draft), std::move(is_locked));
+        whole.divide_curves(places);
+        // A finer original is thinned out first; what is left of it is turned into triangles worth splitting.
+        whole.collapse_short_edges();
+        whole.flip_edges();
+        whole.collapse_short_edges();
+        whole.flip_edges();
+        whole.split_long_edges();
+        draft = whole.take(number);
     }
-    mesh.smooth();
-    mesh.flip_edges();
-    return mesh.result(domain);
+    // Each time the borders of the chunks fall elsewhere.
+    in_chunks(0.5, 0.1, [&](Remesher& r) {
+        r.collapse_short_edges();
+        r.flip_edges();
+        r.smooth();
+        round(r);
+    });
+    in_chunks(0.37, 0.4, [&](Remesher& r) {
+        round(r);
+        r.smooth();
+        round(r);
+    });
+    in_chunks(0.58, 0.7, [&](Remesher& r) {
+        r.even_out_neighbours();
+        r.smooth();
+        r.even_out_neighbours();
+        r.smooth();
+        r.flip_edges();
+        r.smooth();
+        r.smooth();
+        r.flip_edges();
+        r.mend_angles(35);
+        r.flip_edges();
+        r.mend_angles(35);
+    });
+    return draft;
 }
 
-Vec3 middle_of(const Surface& s, Index t) { return (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0; }
+Vec3 middle_of(const std::vector<Vec3>& points, const Triangle& t) {
+    return (points[t[0]] + points[t[1]] + points[t[2]]) / 3.0;
+}
 
-[[noreturn]] void report_crossings(const Domain& domain, const SurfaceMesh& mesh, const std::array<Index, 2>& pair) {
+[[noreturn]] void report_crossings(const Domain& domain, const Vec3& place) {
     const Surface& original = domain.boundary;
     const auto own = find_self_intersections(original.points, original.triangles);
     if (!own.empty()) {
-        const Vec3 p = middle_of(original, own.front()[0]);
+        const Vec3 p = middle_of(original.points, original.triangles[own.front()[0]]);
         throw GeometryError(
             fmt::format("the surface crosses itself at {} place(s), the first near [{:.6g}, {:.6g}, {:.6g}] m "
                         "(zone \"{}\"); mend it there",
                         own.size(), p.x, p.y, p.z, original.zones[original.zone_of[own.front()[0]]].name));
     }
-    const Vec3 p = middle_of(mesh.surface, pair[0]);
     throw FailureError(
         fmt::format("the surface mesh crosses itself near [{:.6g}, {:.6g}, {:.6g}] m, where two walls are much "
                     "closer than the size; ask for a smaller surface size",
-                    p.x, p.y, p.z));
+                    place.x, place.y, place.z));
+}
+
+/// Where the mesh is none: triangles that cross, and edges that have more or fewer triangles than they should.
+std::vector<Vec3> conflicts(const Draft& draft) {
+    std::vector<Vec3> places;
+    for (const auto& pair : find_self_intersections(draft.points, draft.triangles))
+        places.push_back(middle_of(draft.points, draft.triangles[pair[0]]));
+    const SurfaceEdges edges(draft.triangles, draft.points.size());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const auto& use = *edges.begin(e);
+        if (edges.n_uses(e) != 2 && (draft.feature_sides[use.triangle] >> use.side & 1U) == 0)
+            places.push_back(midpoint(draft.points[edges.ends(e)[0]], draft.points[edges.ends(e)[1]]));
+    }
+    return places;
+}
+
+/// Patch points onto the smooth surface that the original's normals tell of.
+void curve(Draft& draft, const Original& original) {
+    std::vector<Index> patch_at(draft.points.size(), kNone);
+    for (Index t = 0; t < draft.triangles.size(); ++t)
+        for (const Index p : draft.triangles[t]) patch_at[p] = draft.patch_of[t];
+    tbb::parallel_for(std::size_t{0}, draft.points.size(), [&](std::size_t p) {
+        if (draft.kind[p] == surfmesh::PointKind::patch)
+            draft.points[p] = original.curved_place(patch_at[p], draft.points[p]);
+    });
+}
+
+SurfaceMesh result_of(Draft&& draft, const Original& original) {
+    SurfaceMesh out;
+    out.surface.zones = original.surface().zones;
+    for (const DomainRegion& r : original.domain().regions) out.regions.push_back({r.name, r.kind});
+    out.surface.points = std::move(draft.points);
+    out.surface.triangles = std::move(draft.triangles);
+    for (const Index patch : draft.patch_of) {
+        out.surface.zone_of.push_back(original.zone_of_patch(patch));
+        out.sides.push_back(original.sides_of_patch(patch));
+    }
+    return out;
 }
 
 }  // namespace
@@ -69,18 +161,33 @@ Vec3 middle_of(const Surface& s, Index t) { return (s.corner(t, 0) + s.corner(t,
 SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
                          const Context& context) {
     const ThreadLimit limit(context);
-    const surfmesh::Patches patches = surfmesh::find_patches(domain, options.feature_angle);
-    std::vector<FinerBall> finer;
+    const Original original(domain, options.feature_angle);
+    const surfmesh::ShapeLimits limits{options.deviation, options.tolerance > 0 ? options.tolerance : Box::inf};
+    FinerPlaces finer;
     for (int attempt = 0;; ++attempt) {
-        SurfaceMesh mesh = remesh(domain, patches, sizes, finer, options, context);
-        const auto crossings = find_self_intersections(mesh.surface.points, mesh.surface.triangles);
-        if (crossings.empty()) return mesh;
-        if (attempt == kMaxRefinements) report_crossings(domain, mesh, crossings.front());
-        for (const auto& pair : crossings) {
-            const Vec3 p = middle_of(mesh.surface, pair[0]);
-            const double h = sizes.at(p);
-            finer.push_back({p, h, h / (2 << attempt)});
-        }
+        const SizeField field =
+            finer.places.empty() ? sizes
+                                 : SizeField::smaller_of(sizes, size_field_of_places(finer.places, finer.sizes,
+                                                                                     sizes.largest(), sizes.growth()));
+        Draft draft = remesh(original, field, options, limits, context);
+        context.report("surface", "checks", 0.9);
+        const surfmesh::Deviation deviation = surfmesh::measure_deviation(original, draft, limits);
+        if (options.curved) curve(draft, original);
+        const std::vector<Vec3> crossings = conflicts(draft);
+        const std::size_t n_before = finer.places.size();
+        for (const Vec3& p : crossings) finer.add(p, field.at(p) / 2);
+        for (const auto& place : deviation.too_large)
+            if (place.distance > kSlack * limits.at(place.size))
+                finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
+        if (attempt == kMostRefinements && !crossings.empty()) report_crossings(domain, crossings.front());
+        if (finer.places.size() > n_before && attempt < kMostRefinements) continue;
+
+        SurfaceMesh mesh = result_of(std::move(draft), original);
+        mesh.largest_deviation = deviation.largest;
+        mesh.largest_deviation_at = deviation.at;
+        for (const auto& place : deviation.too_large)
+            if (place.distance > kSlack * limits.at(place.size)) mesh.too_far.push_back(place.at);
+        return mesh;
     }
 }
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace anvilcast::surfmesh {
 namespace {
@@ -10,374 +11,609 @@ constexpr double kLongest = 4.0 / 3.0;
 constexpr double kShortest = 4.0 / 5.0;
 /// A triangle agrees with its patch when their normals differ by less than 45 degrees.
 constexpr double kLeastAgreement = 0.7071;
-constexpr double kDisagrees = -2;
+/// A point's normal must not jump to another sheet of its patch.
+constexpr double kSameSheet = 0.3;
 /// Moves below this share of the local size are not worth the tests.
 constexpr double kLeastMove = 0.01;
+/// Sines of smallest angles: 8 degrees are a needle, 20 can be smoothed, above 40 need no defending.
+constexpr double kNeedle = 0.14, kSmoothable = 0.34, kFine = 0.64;
+constexpr int kMostSplitPasses = 60;
+constexpr int kMostFlipPasses = 100;
 
 Vec3 middle(const std::array<Vec3, 3>& c) { return (c[0] + c[1] + c[2]) / 3.0; }
 
-/// Smallest angle as its cosine turned round: larger is better, 0.5 for the equilateral triangle, -1 at worst.
-double angle_quality(const std::array<Vec3, 3>& c) {
-    double worst = -1;
-    for (std::size_t k = 0; k < 3; ++k) {
-        const Vec3 u = normalized(c[(k + 1) % 3] - c[k]), v = normalized(c[(k + 2) % 3] - c[k]);
-        worst = std::max(worst, dot(u, v));
-    }
-    return -worst;
+/// The sine of the smallest angle: 0.866 for the equilateral triangle, 0 at worst. Exact enough to tell needles apart.
+double smallest_sine(const std::array<Vec3, 3>& c) {
+    const double a = length_squared(c[2] - c[1]), b = length_squared(c[0] - c[2]), l = length_squared(c[1] - c[0]);
+    // The smallest angle is between the two longer sides.
+    const double product = a <= b && a <= l ? b * l : b <= l ? a * l : a * b;
+    return product > 0 ? std::sqrt(length_squared(triangle_normal(c[0], c[1], c[2])) / product) : 0;
 }
+
+double sin_deg(double degrees) { return std::sin(degrees * std::numbers::pi / 180); }
 
 }  // namespace
 
-Remesher::Remesher(const Domain& domain, const Patches& patches, SizeAt size_at, double deviation)
-    : patches_(patches),
-      size_at_(std::move(size_at)),
-      deviation_(deviation),
-      points_(domain.boundary.points),
-      kind_(patches.kind),
-      triangles_(domain.boundary.triangles),
-      patch_of_(patches.patch_of),
-      star_(points_.size()),
-      zone_of_patch_(patches.patch_tree.size()),
-      sides_of_patch_(patches.patch_tree.size()) {
-    for (const Vec3& p : points_) size_.push_back(size_at_(p));
-    for (Index t = 0; t < triangles_.size(); ++t) {
-        for (const Index p : triangles_[t]) star_[p].push_back(t);
-        zone_of_patch_[patch_of_[t]] = domain.boundary.zone_of[t];
-        sides_of_patch_[patch_of_[t]] = domain.sides[t];
+Remesher::Remesher(const Original& original, const SizeAt& size_at, const ShapeLimits& limits, Draft draft,
+                   std::vector<char> is_locked)
+    : original_(original),
+      size_at_(size_at),
+      limits_(limits),
+      d_(std::move(draft)),
+      is_locked_(std::move(is_locked)),
+      n_given_(d_.points.size()) {
+    link();
+}
+
+void Remesher::set_feature(Side s, bool is) {
+    const auto bit = static_cast<std::uint8_t>(1U << (s % 3));
+    auto& sides = d_.feature_sides[s / 3];
+    sides = static_cast<std::uint8_t>(is ? sides | bit : sides & ~bit);
+}
+
+/// Finds the sides at each edge: bucketed by the lower point, then by the higher.
+void Remesher::link() {
+    const std::size_t n_sides = 3 * d_.triangles.size();
+    ring_.resize(n_sides);
+    triangle_at_.assign(d_.points.size(), kNone);
+    mark_.assign(d_.triangles.size(), 0);
+    std::vector<Index> first(d_.points.size() + 1, 0);
+    for (Side s = 0; s < n_sides; ++s) {
+        ++first[std::min(from(s), to(s)) + 1];
+        triangle_at_[from(s)] = s / 3;
     }
-    for (const auto& f : patches.feature_edges) features_[key(f.ends[0], f.ends[1])] = f.curve;
+    for (std::size_t p = 1; p < first.size(); ++p) first[p] += first[p - 1];
+    std::vector<std::pair<Index, Side>> sides(n_sides);
+    std::vector<Index> at(first.begin(), first.end() - 1);
+    for (Side s = 0; s < n_sides; ++s) sides[at[std::min(from(s), to(s))]++] = {std::max(from(s), to(s)), s};
+    for (std::size_t p = 0; p + 1 < first.size(); ++p) {
+        const auto begin = sides.begin() + first[p], end = sides.begin() + first[p + 1];
+        std::sort(begin, end);
+        for (auto i = begin; i != end;) {
+            auto j = i;
+            for (; j != end && j->first == i->first; ++j) ring_[j->second] = j + 1 != end && (j + 1)->first == i->first ? (j + 1)->second : i->second;
+            i = j;
+        }
+    }
 }
 
-Index Remesher::curve_of_edge(Index a, Index b) const {
-    const auto it = features_.find(key(a, b));
-    return it == features_.end() ? kNone : it->second;
+void Remesher::join_ring(const std::vector<Side>& ring) {
+    for (std::size_t i = 0; i < ring.size(); ++i) ring_[ring[i]] = ring[(i + 1) % ring.size()];
 }
 
-std::vector<Index> Remesher::triangles_at_edge(Index a, Index b) const {
-    std::vector<Index> found;
-    for (const Index t : star_[a])
-        if (std::find(triangles_[t].begin(), triangles_[t].end(), b) != triangles_[t].end()) found.push_back(t);
-    return found;
+Remesher::Side Remesher::side_before(Side s) const {
+    Side before = ring_[s];
+    while (ring_[before] != s) before = ring_[before];
+    return before;
 }
 
-std::vector<Index> Remesher::neighbours(Index v) const {
-    std::vector<Index> found;
-    for (const Index t : star_[v])
-        for (const Index p : triangles_[t])
-            if (p != v) found.push_back(p);
-    std::sort(found.begin(), found.end());
-    found.erase(std::unique(found.begin(), found.end()), found.end());
-    return found;
+/// The triangles at a point, as far as they hang together over edges.
+const std::vector<Index>& Remesher::star(Index v, std::vector<Index>& out) const {
+    if (d_.kind[v] == PointKind::patch && is_locked_[v] == 0) {
+        // Within a patch there is one ring of triangles, all turning the same way.
+        out.clear();
+        const Triangle& c = d_.triangles[triangle_at_[v]];
+        const Side first = 3 * triangle_at_[v] + (c[0] == v ? 0 : c[1] == v ? 1 : 2);
+        Side s = first;
+        do {
+            out.push_back(s / 3);
+            s = ring_[previous(s)];
+        } while (s != first);
+        return out;
+    }
+    if (++stamp_ == 0) {
+        std::fill(mark_.begin(), mark_.end(), 0);
+        stamp_ = 1;
+    }
+    out.clear();
+    out.push_back(triangle_at_[v]);
+    mark_[out[0]] = stamp_;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const Triangle& c = d_.triangles[out[i]];
+        const Side leaving = 3 * out[i] + (c[0] == v ? 0 : c[1] == v ? 1 : 2);
+        for (const Side s : {leaving, previous(leaving)})
+            for (Side other = ring_[s]; other != s; other = ring_[other]) {
+                const Index t = triangle_of(other);
+                if (mark_[t] == stamp_) continue;
+                mark_[t] = stamp_;
+                out.push_back(t);
+            }
+    }
+    return out;
+}
+
+bool Remesher::has_edge(Index a, Index b) const { return side_between(a, b) != kNone; }
+
+Remesher::Side Remesher::side_between(Index a, Index b) const {
+    // A patch point has few triangles; others may have any number.
+    if (d_.kind[b] == PointKind::patch && is_locked_[b] == 0) std::swap(a, b);
+    for (const Index t : star(a, other_star_))
+        for (Side s = 3 * t; s < 3 * t + 3; ++s)
+            if ((from(s) == a && to(s) == b) || (from(s) == b && to(s) == a)) return s;
+    return kNone;
 }
 
 Remesher::Corners Remesher::corners(Index t) const {
-    return {points_[triangles_[t][0]], points_[triangles_[t][1]], points_[triangles_[t][2]]};
+    const Triangle& c = d_.triangles[t];
+    return {d_.points[c[0]], d_.points[c[1]], d_.points[c[2]]};
 }
 
 Remesher::Corners Remesher::corners_with(Index t, Index moved, const Vec3& place) const {
     Corners c = corners(t);
     for (std::size_t k = 0; k < 3; ++k)
-        if (triangles_[t][k] == moved) c[k] = place;
+        if (d_.triangles[t][k] == moved) c[k] = place;
     return c;
 }
 
-/// Cosine between the triangle and its patch below its middle; kDisagrees when it is too far from the patch.
-double Remesher::agreement(const Corners& c, Index patch, double size) const {
-    const auto normal = patches_.normal_near(patch, middle(c), deviation_ * size);
-    return normal ? dot(normalized(triangle_normal(c[0], c[1], c[2])), *normal) : kDisagrees;
-}
-
-/// Good enough, or at least no worse than before.
-bool Remesher::is_acceptable(const Corners& after, const Corners& before, Index patch, double size) const {
-    const double now = agreement(after, patch, size);
-    return now >= kLeastAgreement || (now > 0 && now >= agreement(before, patch, size));
-}
-
-/// Forgets removed triangles, so that passes over all triangles stay short.
-void Remesher::drop_dead_triangles() {
-    Index n = 0;
-    for (Index t = 0; t < triangles_.size(); ++t) {
-        if (!is_alive(t)) continue;
-        for (const Index p : triangles_[t]) *std::find(star_[p].begin(), star_[p].end(), t) = n;
-        triangles_[n] = triangles_[t];
-        patch_of_[n++] = patch_of_[t];
+/// The least cosine between a triangle and the smooth surface at its patch points; at its middle when it has none.
+/// `moved`, if not kNone, has the normal given.
+double Remesher::agreement(const Corners& c, Index t, Index moved, const Vec3& normal) const {
+    const Vec3 own = normalized(triangle_normal(c[0], c[1], c[2]));
+    double least = 2;
+    for (const Index v : d_.triangles[t]) {
+        if (v == moved)
+            least = length_squared(normal) > 0 ? std::min(least, dot(own, normal)) : least;
+        else if (d_.kind[v] == PointKind::patch)
+            least = std::min(least, dot(own, d_.normal[v]));
     }
-    triangles_.resize(n);
-    patch_of_.resize(n);
+    return least < 2 ? least : dot(own, original_.foot(d_.patch_of[t], middle(c)).normal);
 }
 
-void Remesher::add_triangle(const Triangle& corners_in, Index patch) {
-    const auto t = static_cast<Index>(triangles_.size());
-    triangles_.push_back(corners_in);
-    patch_of_.push_back(patch);
-    for (const Index p : corners_in) star_[p].push_back(t);
+/// Good enough, or at least no worse than the triangle is now.
+bool Remesher::is_acceptable(const Corners& after, Index t, Index moved, const Vec3& normal) const {
+    const double then = agreement(after, t, moved, normal);
+    return then >= kLeastAgreement || (then > 0 && then >= agreement(corners(t), t, kNone, {}));
 }
 
-void Remesher::remove_triangle(Index t) {
-    for (const Index p : triangles_[t]) std::erase(star_[p], t);
-    triangles_[t] = {kNone, kNone, kNone};
+/// How far the surface bulges from the chord ab: for a circle with normals m, n at the ends, (n - m) . ab / 8; with one
+/// end known, n . ab / 4.
+double Remesher::bulge(Index a, Index b, Index patch) const {
+    const Vec3 chord = d_.points[b] - d_.points[a];
+    const bool knows_a = d_.kind[a] == PointKind::patch, knows_b = d_.kind[b] == PointKind::patch;
+    if (knows_a && knows_b) return std::abs(dot(d_.normal[b] - d_.normal[a], chord)) / 8;
+    if (knows_a || knows_b) return std::abs(dot(d_.normal[knows_a ? a : b], chord)) / 4;
+    return original_.foot(patch, midpoint(d_.points[a], d_.points[b])).distance;
 }
 
-bool Remesher::split(Index a, Index b) {
-    const std::vector<Index> around = triangles_at_edge(a, b);
-    const Index curve = curve_of_edge(a, b);
-    Vec3 place = midpoint(points_[a], points_[b]);
-    place = curve != kNone ? patches_.curve_tree[curve].closest(place).point
-                           : patches_.closest(patch_of_[around.front()], place).point;
-    if (place == points_[a] || place == points_[b]) return false;
-    const double size = size_at_(place);
-    for (const Index t : around) {
+/// By what factor an edge is too long; above 1 it is to be split.
+double Remesher::excess(Side s) const {
+    const Index a = from(s), b = to(s);
+    const double size = target_length(a, b), l = distance(d_.points[a], d_.points[b]);
+    const double too_long = l / (kLongest * size);
+    // An edge much shorter than its size is not split for its bulge: noise of the original would never end.
+    if (too_long > 1 || l < 0.05 * size) return too_long;
+    return std::max(too_long, std::sqrt(bulge(a, b, d_.patch_of[s / 3]) / limits_.at(size)));
+}
+
+Index Remesher::add_point(const Vec3& place, double size, const Vec3& normal, PointKind kind) {
+    d_.points.push_back(place);
+    d_.size.push_back(size);
+    d_.normal.push_back(normal);
+    d_.kind.push_back(kind);
+    is_locked_.push_back(0);
+    triangle_at_.push_back(kNone);
+    return static_cast<Index>(d_.points.size() - 1);
+}
+
+/// Puts a point into an edge: every triangle there becomes two.
+void Remesher::split_at(Side s, Index point) {
+    const Index a = from(s);
+    std::vector<Side> at_edge{s}, before, after;  // of the edges a-point and point-b
+    for (Side other = ring_[s]; other != s; other = ring_[other]) at_edge.push_back(other);
+    for (const Side side : at_edge) {
+        const Index t = triangle_of(side), p = from(side), q = to(side), c = tip(side);
+        const auto n = static_cast<Index>(d_.triangles.size());
+        d_.triangles.push_back({point, q, c});
+        d_.patch_of.push_back(d_.patch_of[t]);
+        d_.feature_sides.push_back(0);
+        mark_.push_back(0);
+        ring_.resize(ring_.size() + 3);
+        const Side far = next(side), moved = 3 * n + 1;
+        // The side q-c goes to the new triangle.
+        if (ring_[far] == far) {
+            ring_[moved] = moved;
+        } else {
+            const Side link_before = side_before(far);
+            ring_[moved] = ring_[far];
+            ring_[link_before] = moved;
+        }
+        set_feature(3 * n, is_feature(side));
+        set_feature(moved, is_feature(far));
+        set_feature(far, false);
+        d_.triangles[t][far % 3] = point;
+        ring_[far] = 3 * n + 2;
+        ring_[3 * n + 2] = far;
+        triangle_at_[q] = n;
+        triangle_at_[point] = t;
+        (p == a ? before : after).push_back(side);
+        (p == a ? after : before).push_back(3 * n);
+    }
+    join_ring(before);
+    join_ring(after);
+}
+
+bool Remesher::split(Side s) {
+    const Side other = ring_[s];
+    if (is_feature(s) || other == s) return false;
+    const Index patch = d_.patch_of[s / 3], a = from(s), b = to(s);
+    const auto foot = original_.foot(patch, midpoint(d_.points[a], d_.points[b]));
+    if (foot.point == d_.points[a] || foot.point == d_.points[b]) return false;
+    for (const Side side : {s, other})
         for (const Index end : {a, b})
-            if (!is_acceptable(corners_with(t, end, place), corners(t), patch_of_[t], size)) return false;
-    }
-    const auto m = static_cast<Index>(points_.size());
-    points_.push_back(place);
-    size_.push_back(size);
-    kind_.push_back(curve != kNone ? PointKind::curve : PointKind::patch);
-    star_.emplace_back();
-    for (const Index t : around) {
-        Triangle first = triangles_[t], second = triangles_[t];
-        std::replace(first.begin(), first.end(), b, m);
-        std::replace(second.begin(), second.end(), a, m);
-        const Index patch = patch_of_[t];
-        remove_triangle(t);
-        add_triangle(first, patch);
-        add_triangle(second, patch);
-    }
-    if (curve != kNone) {
-        features_.erase(key(a, b));
-        features_[key(a, m)] = curve;
-        features_[key(m, b)] = curve;
-    }
+            if (!is_acceptable(corners_with(side / 3, end, foot.point), side / 3, end, foot.normal)) return false;
+    split_at(s, add_point(foot.point, size_at_(foot.point), foot.normal, PointKind::patch));
     return true;
 }
 
-std::size_t Remesher::split_long_edges() {
-    std::size_t total = 0;
-    for (int pass = 0; pass < 40; ++pass) {
-        drop_dead_triangles();
-        struct Edge {
-            double excess;
-            Index a, b;
-        };
-        std::vector<Edge> edges;
-        for (const Triangle& t : triangles_) {
-            if (t[0] == kNone) continue;
-            for (std::size_t k = 0; k < 3; ++k) {
-                const Index a = std::min(t[k], t[(k + 1) % 3]), b = std::max(t[k], t[(k + 1) % 3]);
-                const double excess = distance(points_[a], points_[b]) / target_length(a, b);
-                if (excess > kLongest) edges.push_back({excess, a, b});
+void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places) {
+    const auto& curves = original_.features().curves;
+    for (std::size_t c = 0; c < curves.size(); ++c) {
+        const std::vector<Index>& points = curves[c].points;
+        if (curves[c].is_loop()) d_.kind[points.front()] = PointKind::corner;
+        Index segment = kNone, last = kNone;
+        for (const CurvePlace& place : places[c]) {
+            if (place.segment != segment) last = points[place.segment];
+            segment = place.segment;
+            const Index end = points[segment + 1];
+            // Places next to a point of the original take that.
+            constexpr double kSame = 1e-6;
+            const double l = distance(d_.points[points[segment]], d_.points[end]);
+            const double reach = kSame * std::max(l, size_at_(place.point));
+            if (distance(place.point, d_.points[last]) <= reach || distance(place.point, d_.points[end]) <= reach) {
+                const bool at_end = distance(place.point, d_.points[end]) <= reach;
+                d_.kind[at_end ? end : last] = PointKind::corner;
+                continue;
+            }
+            const Side s = side_between(last, end);
+            if (s == kNone) continue;
+            const Index m = add_point(place.point, size_at_(place.point), {}, PointKind::corner);
+            split_at(s, m);
+            last = m;
+        }
+    }
+}
+
+void Remesher::split_long_edges() {
+    struct Long {
+        double excess;
+        Side side;
+        Index a, b;
+    };
+    std::vector<Long> edges;
+    double ceiling = Box::inf;
+    for (int pass = 0; pass < kMostSplitPasses; ++pass) {
+        edges.clear();
+        double most = 1;
+        for (Side s = 0; s < 3 * d_.triangles.size(); ++s) {
+            if (!is_alive(s / 3) || is_feature(s) || ring_[s] <= s) continue;
+            if (const double e = excess(s); e > 1 && e < ceiling) {
+                edges.push_back({e, s, from(s), to(s)});
+                most = std::max(most, e);
             }
         }
-        // The longest first: its triangles are cut where that helps them most.
-        std::sort(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) {
-            return p.excess != q.excess ? p.excess > q.excess : p.a != q.a ? p.a < q.a : p.b < q.b;
+        // From coarse to fine, the longest first, and flips in between: so triangles stay well shaped all the way.
+        const double least = most > 3 ? 0.5 * most : 1;
+        std::erase_if(edges, [least](const Long& e) { return e.excess < least; });
+        std::sort(edges.begin(), edges.end(), [](const Long& p, const Long& q) {
+            return p.excess != q.excess ? p.excess > q.excess : p.side < q.side;
         });
         std::size_t n = 0;
-        for (std::size_t i = 0; i < edges.size(); ++i) {
-            if (i > 0 && edges[i].a == edges[i - 1].a && edges[i].b == edges[i - 1].b) continue;
-            if (!triangles_at_edge(edges[i].a, edges[i].b).empty()) n += split(edges[i].a, edges[i].b) ? 1 : 0;
+        for (const Long& e : edges)
+            if (from(e.side) == e.a && to(e.side) == e.b) n += split(e.side) ? 1 : 0;
+        if (n == 0) {
+            if (least == 1) break;
+            ceiling = least;  // these may not be split; shorter ones still may
         }
-        total += n;
-        if (n == 0) break;
+        if (most > 2) flip_edges();
     }
-    return total;
 }
 
-/// Corners stay; a curve point may only go along its curve.
-bool Remesher::may_collapse_onto(Index removed, Index kept) const {
-    if (kind_[removed] == PointKind::corner) return false;
-    return kind_[removed] == PointKind::patch || is_feature(removed, kept);
+/// Corners and locked points stay; a curve point goes along its curve.
+bool Remesher::may_collapse(Index removed, Side s) const {
+    if (is_fixed(removed)) return false;
+    return d_.kind[removed] == PointKind::patch || is_feature(s);
 }
 
-bool Remesher::collapse(Index removed, Index kept) {
-    const std::vector<Index> around = triangles_at_edge(removed, kept);
+bool Remesher::collapse(Index removed, Side s) {
+    const Index kept = from(s) == removed ? to(s) : from(s);
+    const Vec3 place = d_.points[kept];
+    const bool is_curve_point = d_.kind[removed] == PointKind::curve;
+    std::size_t n_at_edge = 1, n_common = 0;
+    for (Side other = ring_[s]; other != s; other = ring_[other]) ++n_at_edge;
     // Link condition: the ends have no common neighbours but the tips of the triangles at the edge.
-    std::vector<Index> common, ours = neighbours(removed), theirs = neighbours(kept);
-    std::set_intersection(ours.begin(), ours.end(), theirs.begin(), theirs.end(), std::back_inserter(common));
-    if (common.size() != around.size()) return false;
-    const Vec3& place = points_[kept];
-    for (const Index p : ours)
-        if (p != kept && distance(points_[p], place) > kLongest * target_length(p, kept)) return false;
-    for (const Index t : star_[removed]) {
-        if (std::find(around.begin(), around.end(), t) != around.end()) continue;
-        const Corners after = corners_with(t, removed, place);
-        if (!is_acceptable(after, corners(t), patch_of_[t], size_[kept])) return false;
-        if (angle_quality(after) < -0.99 && angle_quality(after) < angle_quality(corners(t))) return false;
-    }
-    // A curve must not be cut short: the middle of the new curve edge stays near the original curve.
-    std::vector<Index> curve_ends;
-    Index curve = kNone;
-    if (kind_[removed] == PointKind::curve) {
-        curve = curve_of_edge(removed, kept);
-        for (const Index p : ours)
-            if (p != kept && is_feature(removed, p)) curve_ends.push_back(p);
-        for (const Index p : curve_ends) {
-            if (is_feature(p, kept)) return false;
-            if (patches_.curve_tree[curve].closest(midpoint(points_[p], place)).distance > deviation_ * size_[kept])
+    std::vector<Index>& theirs = other_star_;
+    star(kept, theirs);
+    std::array<Index, 64> neighbours;  // NOLINT: only what was put in is read
+    std::size_t n_neighbours = 0;
+    auto is_neighbour_of_kept = [&](Index p) {
+        for (const Index t : theirs)
+            for (const Index q : d_.triangles[t])
+                if (q == p) return true;
+        return false;
+    };
+    const std::vector<Index>& ours = star(removed, star_);
+    for (const Index t : ours)
+        for (const Index p : d_.triangles[t]) {
+            if (p == removed || p == kept ||
+                std::find(neighbours.begin(), neighbours.begin() + n_neighbours, p) != neighbours.begin() + n_neighbours)
+                continue;
+            if (n_neighbours == neighbours.size()) return false;
+            neighbours[n_neighbours++] = p;
+            if (is_neighbour_of_kept(p))
+                ++n_common;
+            else if (is_locked_[kept] != 0 && is_locked_[p] != 0)
+                return false;
+            if (is_curve_point) continue;
+            // Edges that are too long already are to be split anyhow.
+            const double l = distance(d_.points[p], place);
+            if (l > kLongest * target_length(p, kept) && l > 1.1 * distance(d_.points[p], d_.points[removed])) return false;
+            const double size = d_.size[kept];
+            if (l > 0.05 * size && bulge(p, kept, d_.patch_of[t]) >
+                                       std::max(limits_.at(size), bulge(p, removed, d_.patch_of[t])))
                 return false;
         }
-    }
-    const std::vector<Index> star = star_[removed];
-    for (const Index t : star) {
-        Triangle moved = triangles_[t];
-        const Index patch = patch_of_[t];
-        remove_triangle(t);
-        if (std::find(around.begin(), around.end(), t) != around.end()) continue;
-        std::replace(moved.begin(), moved.end(), removed, kept);
-        add_triangle(moved, patch);
-    }
-    if (curve != kNone) {
-        features_.erase(key(removed, kept));
-        for (const Index p : curve_ends) {
-            features_.erase(key(removed, p));
-            features_[key(p, kept)] = curve;
+    if (n_common != n_at_edge) return false;
+    const Vec3 normal = d_.kind[kept] == PointKind::patch ? d_.normal[kept] : Vec3{};
+    for (const Index t : ours) {
+        const Triangle& c = d_.triangles[t];
+        if (c[0] == kept || c[1] == kept || c[2] == kept) {
+            // Both other sides a feature: two curves would become one. No triangle beyond: nothing would be left.
+            const Side leaving = 3 * t + (c[0] == removed ? 0 : c[1] == removed ? 1 : 2);
+            const Side ours_side = to(leaving) == kept ? previous(leaving) : leaving;
+            const Side their_side = next(leaving);
+            if (is_feature(ours_side) && is_feature(their_side)) return false;
+            if (ring_[ours_side] == ours_side && ring_[their_side] == their_side) return false;
+            continue;
         }
+        const Corners after = corners_with(t, removed, place);
+        if (!is_acceptable(after, t, removed, normal)) return false;
+        if (const double then = smallest_sine(after); then < kNeedle && then < smallest_sine(corners(t))) return false;
     }
+    apply_collapse(removed, kept);
     return true;
 }
 
-std::size_t Remesher::collapse_short_edges() {
-    drop_dead_triangles();
-    std::size_t n = 0;
-    const std::size_t n_before = triangles_.size();
-    for (Index t = 0; t < n_before; ++t) {
-        for (std::size_t k = 0; k < 3; ++k) {
-            if (!is_alive(t)) break;
-            const Index a = triangles_[t][k], b = triangles_[t][(k + 1) % 3];
-            if (distance(points_[a], points_[b]) >= kShortest * target_length(a, b)) continue;
-            if ((may_collapse_onto(a, b) && collapse(a, b)) || (may_collapse_onto(b, a) && collapse(b, a))) ++n;
+/// star_ holds the triangles at `removed`.
+void Remesher::apply_collapse(Index removed, Index kept) {
+    std::vector<Side> ring;
+    for (const Index t : star_) {
+        Triangle& c = d_.triangles[t];
+        if (c[0] != kept && c[1] != kept && c[2] != kept) {
+            std::replace(c.begin(), c.end(), removed, kept);
+            for (const Index p : c) triangle_at_[p] = t;
+            continue;
         }
+        // The triangle goes; its two other sides become one edge.
+        Side between = 3 * t;
+        while (from(between) != removed || to(between) != kept) {
+            if (from(between) == kept && to(between) == removed) break;
+            ++between;
+        }
+        ring.clear();
+        bool is_feature_edge = false;
+        for (const Side gone : {next(between), previous(between)}) {
+            is_feature_edge |= is_feature(gone);
+            for (Side other = ring_[gone]; other != gone; other = ring_[other]) ring.push_back(other);
+        }
+        const Index tip_point = tip(between);
+        join_ring(ring);
+        for (const Side s : ring) set_feature(s, is_feature_edge);
+        triangle_at_[tip_point] = triangle_at_[kept] = triangle_of(ring.front());
+        c = {kNone, kNone, kNone};
     }
-    return n;
+    // A ring may have named a triangle of the star that went after it.
+    for (const Index t : star_) {
+        if (!is_alive(t)) continue;
+        for (const Index p : d_.triangles[t]) triangle_at_[p] = t;
+    }
+    triangle_at_[removed] = kNone;
 }
 
-bool Remesher::flip(Index a, Index b) {
-    const std::vector<Index> around = triangles_at_edge(a, b);
-    if (around.size() != 2 || is_feature(a, b) || patch_of_[around[0]] != patch_of_[around[1]]) return false;
-    const Index patch = patch_of_[around[0]];
-    auto tip = [&](Index t) {
-        for (const Index p : triangles_[t])
-            if (p != a && p != b) return p;
-        return kNone;
+void Remesher::collapse_short_edges() {
+    const auto n_sides = static_cast<Side>(3 * d_.triangles.size());
+    for (Side s = 0; s < n_sides; ++s) {
+        if (!is_alive(s / 3) || ring_[s] < s) continue;
+        const Index a = from(s), b = to(s);
+        const bool has_curve_point = d_.kind[a] == PointKind::curve || d_.kind[b] == PointKind::curve;
+        const bool is_short = distance(d_.points[a], d_.points[b]) < kShortest * target_length(a, b);
+        if (!is_short && !(has_curve_point && is_feature(s))) continue;
+        // A curve point goes first, and towards a place that divides the curve.
+        const bool b_first = d_.kind[b] == PointKind::curve && d_.kind[a] != PointKind::curve;
+        const Index first = b_first ? b : a, second = b_first ? a : b;
+        if (may_collapse(first, s) && collapse(first, s)) continue;
+        if (may_collapse(second, s)) collapse(second, s);
+    }
+}
+
+/// The two triangles that a flip would make, if it may be done.
+bool Remesher::can_flip(Side s, Corners& p, Corners& q) const {
+    const Side other = ring_[s];
+    if (other == s || is_feature(s) || ring_[other] != s || from(s) != to(other)) return false;
+    const Index a = from(s), b = to(s), c = tip(s), d = tip(other);
+    if (c == d || (is_locked_[c] != 0 && is_locked_[d] != 0)) return false;
+    p = {d_.points[a], d_.points[d], d_.points[c]};
+    q = {d_.points[d], d_.points[b], d_.points[c]};
+    return true;
+}
+
+void Remesher::flip(Side s) {
+    const Side other = ring_[s];
+    const Index t = s / 3, u = other / 3, a = from(s), b = to(s), c = tip(s), d = tip(other);
+    struct Outer {
+        Side before, after, now;
+        bool is_alone, is_feature;
     };
-    // Let the first triangle run a -> b.
-    const Triangle& first = triangles_[around[0]];
-    const auto at = static_cast<std::size_t>(std::find(first.begin(), first.end(), a) - first.begin());
-    if (first[(at + 1) % 3] != b) std::swap(a, b);
-    const Index c = tip(around[0]), d = tip(around[1]);
-    if (c == d) return false;
-    const Corners p{points_[a], points_[d], points_[c]}, q{points_[d], points_[b], points_[c]};
-    const double quality_before = std::min(angle_quality(corners(around[0])), angle_quality(corners(around[1])));
-    if (std::min(angle_quality(p), angle_quality(q)) <= quality_before + 1e-6) return false;
-    if (!triangles_at_edge(c, d).empty()) return false;
-    const double size = target_length(a, b);
-    const Corners worse = agreement(corners(around[0]), patch, size) < agreement(corners(around[1]), patch, size)
-                              ? corners(around[0])
-                              : corners(around[1]);
-    if (!is_acceptable(p, worse, patch, size) || !is_acceptable(q, worse, patch, size)) return false;
-    remove_triangle(around[0]);
-    remove_triangle(around[1]);
-    add_triangle({a, d, c}, patch);
-    add_triangle({d, b, c}, patch);
+    auto outer = [this](Side old, Side now) {
+        const bool is_alone = ring_[old] == old;
+        return Outer{is_alone ? now : side_before(old), is_alone ? now : ring_[old], now, is_alone, is_feature(old)};
+    };
+    const std::array<Outer, 4> sides{outer(next(other), 3 * t), outer(previous(s), 3 * t + 2),
+                                     outer(previous(other), 3 * u), outer(next(s), 3 * u + 1)};
+    d_.triangles[t] = {a, d, c};
+    d_.triangles[u] = {d, b, c};
+    d_.feature_sides[t] = d_.feature_sides[u] = 0;
+    for (const Outer& o : sides) {
+        ring_[o.now] = o.after;
+        if (!o.is_alone) ring_[o.before] = o.now;
+        set_feature(o.now, o.is_feature);
+    }
+    ring_[3 * t + 1] = 3 * u + 2;
+    ring_[3 * u + 2] = 3 * t + 1;
+    triangle_at_[a] = triangle_at_[d] = triangle_at_[c] = t;
+    triangle_at_[b] = u;
+}
+
+bool Remesher::flip_for_angles(Side s) {
+    Corners p, q;
+    if (!can_flip(s, p, q)) return false;
+    const Index t = s / 3, u = ring_[s] / 3;
+    const double before = std::min(smallest_sine(corners(t)), smallest_sine(corners(u)));
+    if (std::min(smallest_sine(p), smallest_sine(q)) <= before * (1 + 1e-6)) return false;
+    const Index c = tip(s), d = tip(ring_[s]);
+    if (has_edge(c, d)) return false;
+    // The new triangles have other corners than t and u: d takes the place of b, and c that of a.
+    const Vec3 none{};
+    const Vec3 normal_d = d_.kind[d] == PointKind::patch ? d_.normal[d] : none,
+               normal_c = d_.kind[c] == PointKind::patch ? d_.normal[c] : none;
+    if (!is_acceptable(p, t, to(s), normal_d) || !is_acceptable(q, u, from(s), normal_c)) return false;
+    const double size = target_length(c, d);
+    if (bulge(c, d, d_.patch_of[t]) > std::max(limits_.at(size), bulge(from(s), to(s), d_.patch_of[t]))) return false;
+    flip(s);
     return true;
 }
 
-std::size_t Remesher::flip_edges() {
-    drop_dead_triangles();
-    std::size_t total = 0;
-    // After the first pass only the triangles that the pass before made can have edges worth a flip.
-    Index first = 0;
-    for (int pass = 0; pass < 8; ++pass) {
-        const auto end = static_cast<Index>(triangles_.size());
-        for (Index t = first; t < end; ++t)
-            for (std::size_t k = 0; k < 3 && is_alive(t); ++k) {
-                const Index a = triangles_[t][k], b = triangles_[t][(k + 1) % 3];
-                if ((pass > 0 || a < b) && flip(a, b)) ++total;
-            }
-        first = end;
-        if (first == triangles_.size()) break;
+void Remesher::flip_edges() {
+    std::vector<Side> todo, again;
+    for (Side s = 0; s < 3 * d_.triangles.size(); ++s)
+        if (is_alive(s / 3) && ring_[s] > s) todo.push_back(s);
+    for (int pass = 0; pass < kMostFlipPasses && !todo.empty(); ++pass) {
+        again.clear();
+        for (const Side s : todo) {
+            const Side other = ring_[s];
+            if (!flip_for_angles(s)) continue;
+            for (const Index t : {s / 3, other / 3})
+                for (Side k = 3 * t; k < 3 * t + 3; ++k) again.push_back(k);
+        }
+        std::swap(todo, again);
     }
-    return total;
 }
 
-Vec3 Remesher::smoothed_place(Index v) const {
-    if (kind_[v] == PointKind::curve) {
-        Vec3 sum;
-        int n = 0;
-        Index curve = kNone;
-        for (const Index p : neighbours(v))
-            if (is_feature(v, p)) {
-                sum += points_[p];
-                curve = curve_of_edge(v, p);
-                ++n;
-            }
-        return n == 2 ? patches_.curve_tree[curve].closest(sum / 2.0).point : points_[v];
+void Remesher::even_out_neighbours() {
+    std::vector<int> n(d_.points.size(), 0);
+    for (Index t = 0; t < d_.triangles.size(); ++t)
+        if (is_alive(t))
+            for (const Index p : d_.triangles[t]) ++n[p];
+    auto is_free = [&](Index p) { return d_.kind[p] == PointKind::patch && is_locked_[p] == 0; };
+    for (Side s = 0; s < 3 * d_.triangles.size(); ++s) {
+        Corners p, q;
+        if (!is_alive(s / 3) || ring_[s] <= s || !can_flip(s, p, q)) continue;
+        const Index a = from(s), b = to(s), c = tip(s), d = tip(ring_[s]);
+        if (!is_free(a) || !is_free(b) || !is_free(c) || !is_free(d)) continue;
+        auto off = [](int count) { return (count - 6) * (count - 6); };
+        const int before = off(n[a]) + off(n[b]) + off(n[c]) + off(n[d]);
+        const int after = off(n[a] - 1) + off(n[b] - 1) + off(n[c] + 1) + off(n[d] + 1);
+        if (after >= before || n[a] <= 4 || n[b] <= 4) continue;
+        if (std::min(smallest_sine(p), smallest_sine(q)) < kSmoothable) continue;
+        if (has_edge(c, d)) continue;
+        const Index t = s / 3, u = ring_[s] / 3;
+        if (!is_acceptable(p, t, b, d_.normal[d]) || !is_acceptable(q, u, a, d_.normal[c])) continue;
+        if (bulge(c, d, d_.patch_of[t]) > limits_.at(target_length(c, d))) continue;
+        flip(s);
+        --n[a], --n[b], ++n[c], ++n[d];
     }
+}
+
+/// The middle of the star's triangles, weighted by their area in local sizes; star_ holds them afterwards.
+Vec3 Remesher::smoothed_place(Index v) const {
     Vec3 sum;
     double weight = 0;
-    for (const Index t : star_[v]) {
+    for (const Index t : star(v, star_)) {
         const Corners c = corners(t);
-        const double size = size_[triangles_[t][0]] + size_[triangles_[t][1]] + size_[triangles_[t][2]];
-        const double w = triangle_area(c[0], c[1], c[2]) / (size * size);
+        const Triangle& p = d_.triangles[t];
+        const double size = d_.size[p[0]] + d_.size[p[1]] + d_.size[p[2]];
+        const double w = length(triangle_normal(c[0], c[1], c[2])) / (size * size);
         sum += middle(c) * w;
         weight += w;
     }
-    if (!(weight > 0)) return points_[v];
-    // The point itself is on its patch: the closest point is no farther from the middle than that.
-    const Vec3 middle_of_star = sum / weight;
-    const double reach = distance(middle_of_star, points_[v]) * 1.001 + 1e-9 * size_[v];
-    const auto hit = patches_.patch_tree[patch_of_[star_[v].front()]].closest(middle_of_star, reach);
-    return hit.triangle == kNone ? points_[v] : hit.point;
+    return weight > 0 ? sum / weight : d_.points[v];
 }
 
+/// star_ holds the triangles at v.
+double Remesher::least_sine_at(Index v, const Vec3& place) const {
+    double least = 1;
+    for (const Index t : star_) least = std::min(least, smallest_sine(corners_with(t, v, place)));
+    return least;
+}
+
+/// Puts the point there, onto its patch, when its triangles stay acceptable; star_ holds them.
 bool Remesher::move(Index v, const Vec3& place) {
-    if (distance(place, points_[v]) < kLeastMove * size_[v]) return false;
-    double quality_before = 1, quality_after = 1;
-    for (const Index t : star_[v]) {
-        const Corners now = corners(t), then = corners_with(t, v, place);
-        quality_before = std::min(quality_before, angle_quality(now));
-        quality_after = std::min(quality_after, angle_quality(then));
-    }
-    // cos 40 degrees: angles above that need no defending.
-    if (quality_after < quality_before && quality_after < -0.766) return false;
-    for (const Index t : star_[v])
-        if (!is_acceptable(corners_with(t, v, place), corners(t), patch_of_[t], size_[v])) return false;
-    points_[v] = place;
-    size_[v] = size_at_(place);
+    if (distance(place, d_.points[v]) < kLeastMove * d_.size[v]) return false;
+    // The point itself is on its patch: the closest point is no farther from the place than that.
+    const double reach = distance(place, d_.points[v]) * 1.001;
+    const auto foot = original_.foot(d_.patch_of[star_.front()], place, reach);
+    if (!(foot.distance < Box::inf) || dot(foot.normal, d_.normal[v]) < kSameSheet) return false;
+    const double before = least_sine_at(v, d_.points[v]), after = least_sine_at(v, foot.point);
+    if (after < before && after < kFine) return false;
+    for (const Index t : star_)
+        if (!is_acceptable(corners_with(t, v, foot.point), t, v, foot.normal)) return false;
+    d_.points[v] = foot.point;
+    d_.normal[v] = foot.normal;
+    d_.size[v] = size_at_(foot.point);
     return true;
 }
 
 void Remesher::smooth() {
-    for (Index v = 0; v < points_.size(); ++v)
-        if (!star_[v].empty() && kind_[v] != PointKind::corner) move(v, smoothed_place(v));
+    for (Index v = 0; v < d_.points.size(); ++v)
+        if (triangle_at_[v] != kNone && d_.kind[v] == PointKind::patch && is_locked_[v] == 0) move(v, smoothed_place(v));
 }
 
-SurfaceMesh Remesher::result(const Domain& domain) const {
-    SurfaceMesh out;
-    out.surface.zones = domain.boundary.zones;
-    for (const DomainRegion& r : domain.regions) out.regions.push_back({r.name, r.kind});
-    std::vector<Index> number(points_.size(), kNone);
-    for (Index v = 0; v < points_.size(); ++v) {
-        if (star_[v].empty()) continue;
-        number[v] = static_cast<Index>(out.surface.points.size());
-        out.surface.points.push_back(points_[v]);
-    }
-    for (Index t = 0; t < triangles_.size(); ++t) {
-        if (!is_alive(t)) continue;
-        const Triangle& c = triangles_[t];
-        const Index patch = patch_of_[t];
-        out.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
-        out.surface.zone_of.push_back(zone_of_patch_[patch]);
-        out.sides.push_back(sides_of_patch_[patch]);
-        for (const Vec3& p : {middle(corners(t)), midpoint(points_[c[0]], points_[c[1]]),
-                              midpoint(points_[c[1]], points_[c[2]]), midpoint(points_[c[2]], points_[c[0]])}) {
-            const double d = patches_.closest(patch, p).distance;
-            if (d > out.largest_deviation) {
-                out.largest_deviation = d;
-                out.largest_deviation_at = p;
-            }
+void Remesher::mend_angles(double degrees) {
+    const double limit = sin_deg(degrees);
+    for (Index t = 0; t < d_.triangles.size(); ++t) {
+        if (!is_alive(t) || smallest_sine(corners(t)) >= limit) continue;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Index v = d_.triangles[t][k];
+            if (d_.kind[v] != PointKind::patch || is_locked_[v] != 0) continue;
+            star(v, star_);
+            double best = least_sine_at(v, d_.points[v]);
+            // Candidates: the middle of the neighbours, and the best place over the opposite side of the triangle.
+            const Vec3 &a = d_.points[d_.triangles[t][(k + 1) % 3]], &b = d_.points[d_.triangles[t][(k + 2) % 3]];
+            const Vec3 up = normalized(cross(d_.normal[v], b - a));
+            const Vec3 apex = midpoint(a, b) + up * (0.866 * distance(a, b));
+            const Vec3 now = d_.points[v], mid = smoothed_place(v);
+            Vec3 place = now;
+            for (const Vec3& goal : {mid, apex})
+                for (const double share : {0.25, 0.5, 1.0}) {
+                    const Vec3 tried = now + (goal - now) * share;
+                    if (const double least = least_sine_at(v, tried); least > best) {
+                        best = least;
+                        place = tried;
+                    }
+                }
+            if (!(place == now) && move(v, place) && smallest_sine(corners(t)) >= limit) break;
         }
+    }
+}
+
+Draft Remesher::take(std::vector<Index>& number) {
+    Draft out;
+    std::vector<Index> now(d_.points.size(), kNone);
+    number.clear();
+    for (Index v = 0; v < d_.points.size(); ++v) {
+        if (triangle_at_[v] == kNone) continue;
+        now[v] = static_cast<Index>(out.points.size());
+        number.push_back(v < n_given_ ? v : kNone);
+        out.points.push_back(d_.points[v]);
+        out.size.push_back(d_.size[v]);
+        out.normal.push_back(d_.normal[v]);
+        out.kind.push_back(d_.kind[v]);
+    }
+    for (Index t = 0; t < d_.triangles.size(); ++t) {
+        if (!is_alive(t)) continue;
+        const Triangle& c = d_.triangles[t];
+        out.triangles.push_back({now[c[0]], now[c[1]], now[c[2]]});
+        out.patch_of.push_back(d_.patch_of[t]);
+        out.feature_sides.push_back(d_.feature_sides[t]);
     }
     return out;
 }

@@ -1,74 +1,115 @@
 // A triangle mesh that changes by local operations, each guarded so that the surface keeps its shape.
 #pragma once
 
-#include <anvilcast/surface_mesh.hpp>
-#include <functional>
-#include <unordered_map>
+#include <cstdint>
 #include <vector>
 
-#include "surfmesh/patches.hpp"
+#include "surfmesh/curves.hpp"
+#include "surfmesh/original.hpp"
 
 namespace anvilcast::surfmesh {
 
-/// The four operations of isotropic remeshing on a complex of patches; edges may have any number of triangles.
-/// Every operation looks at the triangles that it would leave: each must face the way its patch does, and stay within
-/// the deviation of it. What fails the test is not done.
+/// A surface on its way from the original to the mesh. A corner is a point that stays: a corner of the original, or a
+/// place that divides a curve. A curve point is one of the original's on its way out.
+struct Draft {
+    std::vector<Vec3> points;
+    std::vector<double> size;     ///< wanted at each point
+    std::vector<Vec3> normal;     ///< of the smooth surface at each patch point; of no meaning elsewhere
+    std::vector<PointKind> kind;  ///< of each point
+    std::vector<Triangle> triangles;
+    std::vector<Index> patch_of;            ///< of each triangle
+    std::vector<std::uint8_t> feature_sides;  ///< of each triangle: bit k for the side from corner k to the next
+};
+
+struct ShapeLimits {
+    double in_sizes;  ///< deviation from the original, in local sizes
+    double metres;    ///< and in metres
+    double at(double size) const { return std::min(in_sizes * size, metres); }
+};
+
+/// The operations of isotropic remeshing on a complex of patches. Feature edges may have any number of triangles and are
+/// fixed once divided; every other edge has two. Every operation looks at the triangles that it would leave: each must
+/// face the way its patch does, and bulge from it by no more than the limits. What fails the test is not done.
 class Remesher {
   public:
-    using SizeAt = std::function<double(const Vec3&)>;
-    Remesher(const Domain& domain, const Patches& patches, SizeAt size_at, double deviation);
+    /// `is_locked`: points that must not move or go, because triangles at them are not in this draft.
+    Remesher(const Original& original, const SizeAt& size_at, const ShapeLimits& limits, Draft draft,
+             std::vector<char> is_locked);
 
-    /// Splits edges longer than 4/3 of the size until none is left; returns the number of splits.
-    std::size_t split_long_edges();
-    /// Collapses edges shorter than 4/5 of the size where allowed.
-    std::size_t collapse_short_edges();
+    /// Puts in the places that divide the curves, and makes them corners.
+    void divide_curves(const std::vector<std::vector<CurvePlace>>& places);
+    /// Splits edges that are longer than 4/3 of the size, or bulge too much, until none is left.
+    void split_long_edges();
+    /// Collapses edges shorter than 4/5 of the size where allowed, and takes out the original's curve points.
+    void collapse_short_edges();
+    /// Flips edges where that brings the numbers of neighbours closer to six.
+    void even_out_neighbours();
     /// Flips edges where that enlarges the smallest angle.
-    std::size_t flip_edges();
-    /// Moves points towards the middle of their neighbours, on their patch or curve.
+    void flip_edges();
+    /// Moves patch points towards the middle of their neighbours.
     void smooth();
+    /// Moves the points of triangles whose smallest angle is below `degrees` to where it is larger.
+    void mend_angles(double degrees);
 
-    /// The mesh as it is; triangles keep the zones of the patches.
-    SurfaceMesh result(const Domain& domain) const;
+    /// The draft as it has become; points and triangles that are gone are left out. `number`: for each point the one
+    /// it had when it came in, kNone for a new one.
+    Draft take(std::vector<Index>& number);
 
   private:
     using Corners = std::array<Vec3, 3>;
+    /// A side of a triangle: 3 * triangle + k for the one from corner k to the next.
+    using Side = Index;
 
-    bool is_alive(Index t) const { return triangles_[t][0] != kNone; }
-    static std::uint64_t key(Index a, Index b) {
-        return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a;
-    }
-    Index curve_of_edge(Index a, Index b) const;
-    bool is_feature(Index a, Index b) const { return features_.contains(key(a, b)); }
-    double target_length(Index a, Index b) const { return 0.5 * (size_[a] + size_[b]); }
-    std::vector<Index> triangles_at_edge(Index a, Index b) const;
-    std::vector<Index> neighbours(Index v) const;
-    Corners corners_with(Index t, Index moved, const Vec3& place) const;
+    static Index triangle_of(Side s) { return s / 3; }
+    static Side next(Side s) { return s % 3 == 2 ? s - 2 : s + 1; }
+    static Side previous(Side s) { return s % 3 == 0 ? s + 2 : s - 1; }
+    Index from(Side s) const { return d_.triangles[s / 3][s % 3]; }
+    Index to(Side s) const { return from(next(s)); }
+    Index tip(Side s) const { return from(previous(s)); }
+    bool is_alive(Index t) const { return d_.triangles[t][0] != kNone; }
+    bool is_feature(Side s) const { return (d_.feature_sides[s / 3] >> (s % 3) & 1U) != 0; }
+    void set_feature(Side s, bool is);
+    bool is_fixed(Index v) const { return d_.kind[v] == PointKind::corner || is_locked_[v] != 0; }
+    double target_length(Index a, Index b) const { return 0.5 * (d_.size[a] + d_.size[b]); }
+
+    void link();
+    void join_ring(const std::vector<Side>& ring);
+    Side side_before(Side s) const;
+    const std::vector<Index>& star(Index v, std::vector<Index>& out) const;
+    bool has_edge(Index a, Index b) const;
+    Side side_between(Index a, Index b) const;
+
     Corners corners(Index t) const;
-    double agreement(const Corners& c, Index patch, double size) const;
-    bool is_acceptable(const Corners& after, const Corners& before, Index patch, double size) const;
+    Corners corners_with(Index t, Index moved, const Vec3& place) const;
+    double agreement(const Corners& c, Index t, Index moved, const Vec3& normal) const;
+    bool is_acceptable(const Corners& after, Index t, Index moved, const Vec3& normal) const;
+    double bulge(Index a, Index b, Index patch) const;
+    double excess(Side s) const;
 
-    bool split(Index a, Index b);
-    bool collapse(Index removed, Index kept);
-    bool may_collapse_onto(Index removed, Index kept) const;
-    bool flip(Index a, Index b);
+    bool split(Side s);
+    void split_at(Side s, Index point);
+    Index add_point(const Vec3& place, double size, const Vec3& normal, PointKind kind);
+    bool may_collapse(Index removed, Side s) const;
+    bool collapse(Index removed, Side s);
+    void apply_collapse(Index removed, Index kept);
+    bool can_flip(Side s, Corners& p, Corners& q) const;
+    bool flip_for_angles(Side s);
+    void flip(Side s);
     bool move(Index v, const Vec3& place);
     Vec3 smoothed_place(Index v) const;
-    void remove_triangle(Index t);
-    void add_triangle(const Triangle& t, Index patch);
-    void drop_dead_triangles();
+    double least_sine_at(Index v, const Vec3& place) const;
 
-    const Patches& patches_;
-    SizeAt size_at_;
-    double deviation_;
-    std::vector<Vec3> points_;
-    std::vector<double> size_;
-    std::vector<PointKind> kind_;
-    std::vector<Triangle> triangles_;
-    std::vector<Index> patch_of_;
-    std::vector<std::vector<Index>> star_;
-    std::unordered_map<std::uint64_t, Index> features_;  // looked up only, never iterated
-    std::vector<Index> zone_of_patch_;
-    std::vector<std::array<Index, 2>> sides_of_patch_;
+    const Original& original_;
+    const SizeAt& size_at_;
+    ShapeLimits limits_;
+    Draft d_;
+    std::vector<char> is_locked_;
+    std::vector<Side> ring_;           // the next side round each side's edge; itself when alone
+    std::vector<Index> triangle_at_;   // one for each point; kNone when the point is gone
+    std::size_t n_given_;              // points that came in
+    mutable std::vector<Index> mark_;  // of triangles, for star()
+    mutable Index stamp_ = 0;
+    mutable std::vector<Index> star_, other_star_;  // kept to save allocations
 };
 
 }  // namespace anvilcast::surfmesh

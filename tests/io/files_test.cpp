@@ -32,7 +32,7 @@ VolumeMesh small_mesh() {
     sizes.surface = 0.5;
     SurfaceMesh surface = kit::as_mesh(s);
     surface.regions = {{"gas", RegionKind::fluid}};
-    VolumeMesh mesh = fill_with_tetrahedra(surface, make_size_field(s, sizes));
+    VolumeMesh mesh = fill_with_tetrahedra(surface, size_field_of_mesh(s, sizes));
     mesh.zones[0].role = Role::inlet;
     mesh.zones[1].role = Role::outlet;
     return mesh;

