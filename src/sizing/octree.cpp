@@ -188,7 +188,7 @@ class Builder {
         // No more than what the corners allow, with room for their rounding; something is found below that.
         double best = Box::inf;
         for (unsigned i = 0; i < 8; ++i)
-            best = std::min(best, double{cell.corners[i].size} * (1.000001 / kWorthIt) + s_.slope * distance(p, corner(cell, i)));
+            best = std::min(best, (double{cell.corners[i].size} * 1.000001 + s_.slope * distance(p, corner(cell, i))) / kWorthIt);
         Index source = kNone;
         const double most = cap(p);
         if (most <= best) {

@@ -7,8 +7,9 @@
 namespace anvilcast::surfmesh {
 namespace {
 
-constexpr double kLongest = 4.0 / 3.0;
-constexpr double kShortest = 4.0 / 5.0;
+/// Edges are split and collapsed beyond these shares of the size; so their mean comes out close to it.
+constexpr double kLongest = 1.42;
+constexpr double kShortest = 0.85;
 /// A triangle agrees with its patch when their normals differ by less than 45 degrees.
 constexpr double kLeastAgreement = 0.7071;
 /// A point's normal must not jump to another sheet of its patch.
@@ -367,7 +368,9 @@ bool Remesher::collapse(Index removed, Side s) {
         }
         const Corners after = corners_with(t, removed, place);
         if (!is_acceptable(after, t, removed, normal)) return false;
-        if (const double then = smallest_sine(after); then < kNeedle && then < smallest_sine(corners(t))) return false;
+        // A curve point has to go even where that makes needles sharper: flips see to them.
+        const double before = smallest_sine(corners(t)) * (is_curve_point ? 0.2 : 1);
+        if (const double then = smallest_sine(after); then < kNeedle && then < before) return false;
     }
     apply_collapse(removed, kept);
     return true;

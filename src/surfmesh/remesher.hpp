@@ -38,9 +38,9 @@ class Remesher {
 
     /// Puts in the places that divide the curves, and makes them corners.
     void divide_curves(const std::vector<std::vector<CurvePlace>>& places);
-    /// Splits edges that are longer than 4/3 of the size, or bulge too much, until none is left.
+    /// Splits edges that are much longer than the size, or that bulge too much, until none is left.
     void split_long_edges();
-    /// Collapses edges shorter than 4/5 of the size where allowed, and takes out the original's curve points.
+    /// Collapses edges much shorter than the size where allowed, and takes out the original's curve points.
     void collapse_short_edges();
     /// Flips edges where that brings the numbers of neighbours closer to six.
     void even_out_neighbours();

@@ -1,0 +1,161 @@
+#include <anvilcast/prediction.hpp>
+#include <anvilcast/predicates.hpp>
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+#include "base/thread_limit.hpp"
+
+namespace anvilcast {
+namespace {
+
+/// Regular triangles and tetrahedra of edge 1 have an area of 0.433 and a volume of 0.118. The mesh's are a little
+/// smaller or larger than their size says; by how much was measured on the demos and on spheres, boxes and pipes.
+constexpr double kTrianglesPerArea = 1 / 0.4330127;
+constexpr double kCellsPerVolume = 1 / 0.1178511;
+constexpr double kTriangleRate = 1.03, kCellRate = 1.07;
+
+constexpr std::size_t kBlock = 1024;
+
+struct Sums {
+    std::vector<double> cells_of_region, volume_of_source, cells_of_source;
+    Sums() = default;
+    Sums(std::size_t n_regions, std::size_t n_sources)
+        : cells_of_region(n_regions, 0), volume_of_source(n_sources, 0), cells_of_source(n_sources, 0) {}
+    void add(const Sums& other) {
+        auto sum = [](std::vector<double>& a, const std::vector<double>& b) {
+            for (std::size_t i = 0; i < a.size(); ++i) a[i] += b[i];
+        };
+        sum(cells_of_region, other.cells_of_region);
+        sum(volume_of_source, other.volume_of_source);
+        sum(cells_of_source, other.cells_of_source);
+    }
+};
+
+/// A cell that no wall runs through is in one region; others are looked at in eight places.
+void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& sizes, const SizeField::Cell& cell,
+              Sums& out) {
+    auto add = [&](const Vec3& at, double volume, Index region) {
+        if (region == kNone) return;
+        const double h = sizes.at(at), cells = volume * kCellsPerVolume / (h * h * h);
+        out.cells_of_region[region] += cells;
+        out.cells_of_source[cell.source] += cells;
+        out.volume_of_source[cell.source] += volume;
+    };
+    const double half = 0.5 * cell.width, volume = half * half * half;
+    const Vec3 center = cell.lo + Vec3{half, half, half};
+    const Index region = cell.is_at_wall ? kNone : region_at(domain, tree, center);
+    if (!cell.is_at_wall && region == kNone) return;
+    for (unsigned i = 0; i < 8; ++i) {
+        const Vec3 at = cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half;
+        add(at, volume, cell.is_at_wall ? region_at(domain, tree, at) : region);
+    }
+}
+
+/// Triangles on a piece of the boundary, divided until it is no larger than its size.
+struct Piece {
+    double triangles = 0, weighted_size = 0;
+};
+void add_piece(const SizeField& sizes, const Vec3& a, const Vec3& b, const Vec3& c, int depth, Piece& out) {
+    const double h = sizes.at((a + b + c) / 3.0);
+    const double ab = distance_squared(a, b), bc = distance_squared(b, c), ca = distance_squared(c, a);
+    const double longest = std::max({ab, bc, ca});
+    if (longest > 9 * h * h && depth < 40) {
+        const Vec3 &p = longest == ab ? a : longest == bc ? b : c, &q = longest == ab ? b : longest == bc ? c : a;
+        const Vec3 &tip = longest == ab ? c : longest == bc ? a : b, middle = midpoint(p, q);
+        add_piece(sizes, p, middle, tip, depth + 1, out);
+        add_piece(sizes, middle, q, tip, depth + 1, out);
+        return;
+    }
+    const double area = triangle_area(a, b, c);
+    out.triangles += area * kTrianglesPerArea / (h * h);
+    out.weighted_size += area * h;
+}
+
+}  // namespace
+
+Prediction predict(const Domain& domain, const SizeField& sizes, const Context& context) {
+    const ThreadLimit limit(context);
+    const Surface& s = domain.boundary;
+    const TriangleTree tree(s.points, s.triangles);
+    std::vector<Sums> blocks((sizes.n_cells() + kBlock - 1) / kBlock);
+    tbb::parallel_for(std::size_t{0}, blocks.size(), [&](std::size_t b) {
+        context.check_stop();
+        blocks[b] = Sums(domain.regions.size(), sizes.sources().size());
+        for (std::size_t i = b * kBlock; i < std::min(sizes.n_cells(), (b + 1) * kBlock); ++i)
+            add_cell(domain, tree, sizes, sizes.cell(i), blocks[b]);
+    });
+    Sums sums(domain.regions.size(), sizes.sources().size());
+    for (const Sums& block : blocks) sums.add(block);
+
+    Prediction out;
+    for (const double cells : sums.cells_of_region) {
+        out.cells_of_region.push_back(kCellRate * cells);
+        out.cells += kCellRate * cells;
+    }
+    for (std::size_t i = 0; i < sizes.sources().size(); ++i)
+        if (sums.cells_of_source[i] > 0)
+            out.sources.push_back({sizes.sources()[i], sums.volume_of_source[i], kCellRate * sums.cells_of_source[i]});
+    std::stable_sort(out.sources.begin(), out.sources.end(),
+                     [](const SourceShare& a, const SourceShare& b) { return a.cells > b.cells; });
+
+    std::vector<Piece> pieces(s.triangles.size());
+    tbb::parallel_for(std::size_t{0}, pieces.size(), [&](std::size_t i) {
+        const auto t = static_cast<Index>(i);
+        add_piece(sizes, s.corner(t, 0), s.corner(t, 1), s.corner(t, 2), 0, pieces[i]);
+    });
+    out.triangles_of_zone.assign(s.zones.size(), 0);
+    out.area_of_zone.assign(s.zones.size(), 0);
+    out.size_of_zone.assign(s.zones.size(), 0);
+    for (Index t = 0; t < s.triangles.size(); ++t) {
+        const Index zone = s.zone_of[t];
+        out.triangles_of_zone[zone] += kTriangleRate * pieces[t].triangles;
+        out.area_of_zone[zone] += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+        out.size_of_zone[zone] += pieces[t].weighted_size;
+    }
+    for (std::size_t z = 0; z < s.zones.size(); ++z) {
+        out.triangles += out.triangles_of_zone[z];
+        if (out.area_of_zone[z] > 0) out.size_of_zone[z] /= out.area_of_zone[z];
+    }
+    return out;
+}
+
+Cost predict_cost(double triangles, double cells) {
+    // Orientations of scattered points: arithmetic and cache misses in about the mixture that meshing has.
+    constexpr std::size_t kPoints = 1U << 18U, kTests = 200'000;
+    constexpr double kReferenceSeconds = 0.0115;
+    std::vector<Vec3> points(kPoints);
+    std::uint64_t state = 88172645463325252ULL;
+    auto random = [&state] {
+        state ^= state << 13U;
+        state ^= state >> 7U;
+        state ^= state << 17U;
+        return state;
+    };
+    for (Vec3& p : points)
+        for (int i = 0; i < 3; ++i) p[i] = static_cast<double>(random() >> 11U) * 0x1p-53;
+    double best = 1e9;
+    for (int run = 0; run < 3; ++run) {
+        const auto start = std::chrono::steady_clock::now();
+        std::size_t positive = 0;
+        for (std::size_t i = 0; i < kTests; ++i) {
+            const std::uint64_t r = random();
+            positive += orient3d(points[r % kPoints], points[(r >> 16U) % kPoints], points[(r >> 32U) % kPoints],
+                                 points[(r >> 40U) % kPoints]) > 0
+                            ? 1
+                            : 0;
+        }
+        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        if (positive > 0) best = std::min(best, seconds);
+    }
+    const double slowness = best / kReferenceSeconds;
+    constexpr double kTrianglesPerSecond = 35'000, kCellsPerSecond = 27'000;
+    constexpr double kBaseMegabytes = 45, kBytesPerTriangle = 450, kBytesPerCell = 330;
+    return {slowness * (triangles / kTrianglesPerSecond + cells / kCellsPerSecond),
+            kBaseMegabytes + (triangles * kBytesPerTriangle + cells * kBytesPerCell) / 1e6};
+}
+
+}  // namespace anvilcast
