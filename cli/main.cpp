@@ -5,6 +5,7 @@
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
+#include <anvilcast/plan.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
 
@@ -38,6 +39,10 @@ struct Arguments {
     bool ascii = false;
     QualityLimits limits;
     bool list = false, volumes = false;
+    std::string until;
+    std::string speed, fluid, temperature, length, core_size;
+    double density = 0, viscosity = 0, y_plus = 1, growth = 1.2;
+    bool is_pipe = false, at_top = false;
 };
 
 /// Copies a file, whole or not at all.
@@ -183,8 +188,23 @@ BuildResult built(const Case& c, const fs::path& directory, const Context& conte
     }
 }
 
+int build_case_surface(const Arguments& a, const Case& c, const fs::path& directory) {
+    SurfaceBuild built_surface;
+    {
+        cli::ProgressLine progress(a.console);
+        built_surface = build_surface(c, progress.context());
+        write_surface_build(built_surface, c, directory);
+    }
+    if (a.json)
+        print(surface_json(built_surface, c));
+    else if (!a.console.quiet)
+        print(cli::surface_text(built_surface, c, directory.string()));
+    return kDone;
+}
+
 int build_case(const Arguments& a, const fs::path& file, const fs::path& directory) {
     const Case c = read_case(file);
+    if (a.until == "surface") return build_case_surface(a, c, directory);
     std::string text;
     BuildResult result;
     {
@@ -197,6 +217,40 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
     else if (!a.console.quiet)
         print(cli::build_text(result, c, directory.string()));
     return result.quality.limits_hold ? kDone : kBroken;
+}
+
+int plan_case(const Arguments& a) {
+    const Case c = read_case(a.input);
+    Plan p;
+    {
+        cli::ProgressLine progress(a.console);
+        p = plan(c, progress.context());
+    }
+    if (a.json)
+        print(plan_json(p, c));
+    else if (!a.console.quiet)
+        print(cli::plan_text(p, c));
+    return p.beyond.empty() ? kDone : kBroken;
+}
+
+int yplus(const Arguments& a) {
+    const LengthUnit unit = unit_of(a);
+    cli::WallQuestion q;
+    q.flow.speed = parse_speed(a.speed);
+    q.flow.length = parse_length(a.length, unit);
+    q.flow.wall = a.is_pipe ? WallKind::pipe : WallKind::plate;
+    if ((a.density > 0) != (a.viscosity > 0)) throw InputError("--density and --viscosity go together");
+    if (a.density > 0 && (!a.fluid.empty() || !a.temperature.empty()))
+        throw InputError("--density and --viscosity do not go with --fluid and --temperature");
+    q.flow.fluid = a.density > 0 ? Fluid{"fluid", a.density, a.viscosity}
+                                 : fluid_by_name(a.fluid.empty() ? "air" : a.fluid,
+                                                 a.temperature.empty() ? 293.15 : parse_temperature(a.temperature));
+    q.y_plus = a.y_plus;
+    q.at = a.at_top ? YPlusAt::cell_top : YPlusAt::cell_center;
+    q.growth = a.growth;
+    q.core_size = length_or(a.core_size, unit, 0);
+    print(a.json ? cli::wall_json(q) : cli::wall_text(q, unit));
+    return kDone;
 }
 
 int assess_mesh(const Arguments& a) {
@@ -323,10 +377,31 @@ void add_commands(CLI::App& app, Arguments& a) {
                 "anvilcast openings body.stl --unit mm");
     add_surface_files(s, a);
 
+    s = command(app, a, "yplus", "first cell height from flow conditions, and layers to match",
+                "anvilcast yplus --speed \"18 m/s\" --length \"200 mm\" --target 30 --core-size \"4 mm\"");
+    s->add_option("--speed", a.speed, "of the flow along the wall, e.g. \"18 m/s\"; of a pipe: the mean speed")->required();
+    s->add_option("--length", a.length, "along the wall; of a pipe: the hydraulic diameter")->required();
+    s->add_option("--target", a.y_plus, "the y+ to aim at (default 1)")->check(CLI::Range(1e-3, 1e5));
+    s->add_option("--fluid", a.fluid, "air or water (default air)");
+    s->add_option("--temperature", a.temperature, "of the fluid, e.g. \"60 C\" (default 20 C)");
+    s->add_option("--density", a.density, "kg/m3, instead of a fluid")->check(CLI::Range(1e-9, 1e6));
+    s->add_option("--viscosity", a.viscosity, "dynamic, Pa s, with the density")->check(CLI::Range(1e-9, 1e6));
+    s->add_flag("--pipe", a.is_pipe, "a pipe or duct instead of a plate");
+    s->add_flag("--top", a.at_top, "y+ is meant at the first cell's top (default: at its center)");
+    s->add_option("--growth", a.growth, "of the layers (default 1.2)")->check(CLI::Range(1.0, 3.0));
+    s->add_option("--core-size", a.core_size, "edge length of the cells beyond the layers");
+    add_unit(s, a, "unit of bare lengths and of the answer (default mm)");
+
+    s = command(app, a, "plan", "everything decided and predicted, nothing meshed; exit status 1 beyond a limit",
+                "anvilcast plan cyclone.toml");
+    s->add_option("CASE", a.input, "case file (TOML)")->required();
+
     s = command(app, a, "build", "the whole job: from a case file to a checked mesh",
                 "anvilcast build cyclone.toml --out cyclone");
     s->add_option("CASE", a.input, "case file (TOML)")->required();
     s->add_option("-o,--out", a.directory, "directory for the results")->required();
+    s->add_option("--until", a.until, "stop at the surface mesh, and write that: surface.vtu and surface.stl")
+        ->check(CLI::IsMember({"surface"}));
 
     s = command(app, a, "assess", "quality, limits, worst places; exit status 1 when a limit is broken",
                 "anvilcast assess mesh.cgns --skewness 0.9");
@@ -360,6 +435,8 @@ int run(const CLI::App& app, const Arguments& a) {
     const std::string name = app.get_subcommands().front()->get_name();
     if (name == "inspect") return inspect(a);
     if (name == "openings") return openings(a);
+    if (name == "yplus") return yplus(a);
+    if (name == "plan") return plan_case(a);
     if (name == "build") return build_case(a, a.input, a.directory);
     if (name == "assess") return assess_mesh(a);
     if (name == "convert") return convert(a);

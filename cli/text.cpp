@@ -267,36 +267,47 @@ std::string openings_text(const std::vector<Opening>& openings, const std::strin
     return text;
 }
 
+static std::string metric_row(const Metric& m, const LengthUnit& unit) {
+    const bool is_volume = m.name == "volume";
+    const double scale = is_volume ? 1.0 / (unit.metres * unit.metres * unit.metres) : 1.0;
+    const std::string label = is_volume        ? fmt::format("volume, {}\xC2\xB3", unit.name)
+                              : m.unit.empty() ? m.name
+                                               : m.name + ", " + m.unit;
+    // The degree and cube signs take two bytes: pad by what is seen.
+    const std::size_t seen = static_cast<std::size_t>(
+        std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+    std::string text = label + std::string(seen < 22 ? 22 - seen : 1, ' ');
+    for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max})
+        text += fmt::format("{:>11.4g}", v * scale);
+    if (m.limit) {
+        const std::string n =
+            m.n_beyond == 0 ? good("none") : bad(fmt::format("{} of {}", grouped(m.n_beyond), grouped(m.count)));
+        text += fmt::format("{:>11.4g}   {}", *m.limit, n);
+    }
+    return text + "\n";
+}
+
+static std::string worst_row(const Metric& m, const LengthUnit& unit) {
+    if (m.worst.empty()) return "";
+    const WorstPlace& w = m.worst.front();
+    return fmt::format("  {:<20}{:>9.4g}  at {} {}, {}\n", m.name, w.value, place(w.place, unit), unit.name,
+                       w.zone == "inside" ? "inside" : "at zone " + w.zone);
+}
+
+static std::string surface_metrics_text(const std::vector<Metric>& metrics, const LengthUnit& unit) {
+    std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}\n", "Surface triangles", "min", "mean", "99 %", "max");
+    for (const Metric& m : metrics) text += metric_row(m, unit);
+    return text;
+}
+
 static std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
     std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean",
                                    "99 %", "max", "limit");
-    for (const Metric& m : report.metrics) {
-        const bool is_volume = m.name == "volume";
-        const double scale = is_volume ? 1.0 / (unit.metres * unit.metres * unit.metres) : 1.0;
-        const std::string label = is_volume        ? fmt::format("volume, {}\xC2\xB3", unit.name)
-                                  : m.unit.empty() ? m.name
-                                                   : m.name + ", " + m.unit;
-        // The degree and cube signs take two bytes: pad by what is seen.
-        const std::size_t seen = static_cast<std::size_t>(
-            std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-        text += label + std::string(seen < 22 ? 22 - seen : 1, ' ');
-        for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max})
-            text += fmt::format("{:>11.4g}", v * scale);
-        if (m.limit) {
-            const std::string n =
-                m.n_beyond == 0 ? good("none") : bad(fmt::format("{} of {}", grouped(m.n_beyond), grouped(m.count)));
-            text += fmt::format("{:>11.4g}   {}", *m.limit, n);
-        }
-        text += "\n";
-    }
+    for (const Metric& m : report.metrics) text += metric_row(m, unit);
+    text += surface_metrics_text(report.surface, unit);
     text += "(99 %: the value that 99 of 100 cells or faces keep on the good side of)\n\nWorst places\n";
-    for (const char* name : {"equiangle skewness", "smallest dihedral", "non-orthogonality", "volume ratio"}) {
-        const Metric& m = report.metric(name);
-        if (m.worst.empty()) continue;
-        const WorstPlace& w = m.worst.front();
-        text += fmt::format("  {:<20}{:>9.4g}  at {} {}, {}\n", name, w.value, place(w.place, unit), unit.name,
-                            w.zone == "inside" ? "inside" : "at zone " + w.zone);
-    }
+    for (const char* name : {"equiangle skewness", "smallest dihedral", "non-orthogonality", "volume ratio"})
+        text += worst_row(report.metric(name), unit);
     if (report.cells_limit)
         text += fmt::format("\ncells {}, limit {}: {}\n", grouped(mesh.n_cells()),
                             grouped(static_cast<std::size_t>(*report.cells_limit)),
@@ -314,6 +325,17 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
         text +=
             fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
     return text + zones_text(mesh, report, unit) + quality_text(mesh, report, unit);
+}
+
+static std::string time_text(const std::vector<StageCost>& costs) {
+    double total = 0;
+    std::string text = "\nTime";
+    for (const StageCost& s : costs) {
+        text += fmt::format("  {} {:.1f} s", s.stage, s.seconds);
+        total += s.seconds;
+    }
+    return text + fmt::format("  together {:.1f} s, peak memory {:.0f} MB\n", total,
+                              costs.empty() ? 0 : costs.back().peak_megabytes);
 }
 
 std::string build_text(const BuildResult& r, const Case& c, const std::string& directory) {
@@ -339,17 +361,126 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
     text += zones_text(r.mesh, r.quality, unit, r.guessed_roles);
     text += quality_text(r.mesh, r.quality, unit);
-    double total = 0;
-    text += "\nTime";
-    for (const StageCost& s : r.costs) {
-        text += fmt::format("  {} {:.1f} s", s.stage, s.seconds);
-        total += s.seconds;
-    }
-    text += fmt::format("  together {:.1f} s, peak memory {:.0f} MB\n", total,
-                        r.costs.empty() ? 0 : r.costs.back().peak_megabytes);
+    text += time_text(r.costs);
     text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json\n", directory, c.write_vtu ? ", mesh.vtu" : "",
                         c.write_stl ? ", zones/" : "");
     return text;
+}
+
+std::string surface_text(const SurfaceBuild& built, const Case& c, const std::string& directory) {
+    const LengthUnit& unit = c.unit;
+    const Surface& s = built.mesh.surface;
+    std::string text = fmt::format("{}\n  parts     {}\n  surface   {} triangles, {} points\n", bold(c.name),
+                                   extent(built.result.bounds, unit), grouped(s.triangles.size()),
+                                   grouped(s.points.size()));
+    text += fmt::format("  deviation {} from the parts at most, at {} {}\n",
+                        format_length(built.result.largest_deviation, unit),
+                        place(built.result.largest_deviation_at, unit), unit.name);
+    text += surface_metrics_text(built.quality, unit) + "\nWorst places\n";
+    for (const Metric& m : built.quality) text += worst_row(m, unit);
+    text += time_text(built.result.costs);
+    return text + fmt::format("Written to {}: surface.vtu, surface.stl, summary.json\n", directory);
+}
+
+/// 98171 as "98 200": a prediction has three digits.
+static std::string rounded(double n) {
+    if (!(n >= 1)) return "0";
+    const double grain = std::pow(10.0, std::max(0.0, std::floor(std::log10(n)) - 2));
+    return grouped(static_cast<std::size_t>(std::llround(std::round(n / grain) * grain)));
+}
+
+static std::string plan_zones_text(const Plan& p, const LengthUnit& unit) {
+    const std::size_t width = name_width(p.zones);
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role", "triangles", "size");
+    for (const ZonePlan& z : p.zones)
+        text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
+                            fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
+                            rounded(z.triangles), format_length(z.size, unit), format_area(z.area, unit));
+    if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
+        return text;
+    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is\n", "Layers", width + 2, "count", "growth",
+                        "first", "last", "together");
+    for (const ZonePlan& z : p.zones)
+        if (z.layers)
+            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f} times as high\n", z.name, width,
+                                z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
+                                format_length(z.layers->last, unit), format_length(z.layers->total, unit),
+                                z.layers->step_to_core);
+    return text;
+}
+
+static std::string sources_text(const Plan& p) {
+    double volume = 0, cells = 0;
+    for (const SourceShare& s : p.sources) {
+        volume += s.volume;
+        cells += s.cells;
+    }
+    const std::size_t width = name_width(p.sources);
+    std::string text = fmt::format("\n{:<{}}{:>12}{:>16}{:>18}\n", "Sizes by", width + 2, "core cells", "share of cells",
+                                   "share of volume");
+    for (const SourceShare& s : p.sources)
+        text += fmt::format("  {:<{}}{:>12}{:>14.1f} %{:>16.1f} %\n", s.name, width, rounded(s.cells),
+                            100 * s.cells / cells, 100 * s.volume / volume);
+    return text;
+}
+
+static std::string wall_lines(const WallEstimate& w, const LengthUnit& unit) {
+    return fmt::format(
+        "  Reynolds number    {:.4g}, {}\n"
+        "  skin friction      {:.4g} ({})\n"
+        "  friction velocity  {:.4g} m/s; y+ is 1 at {}\n"
+        "  boundary layer     {} thick\n",
+        w.reynolds, w.is_turbulent ? "turbulent" : "laminar", w.skin_friction, w.correlation, w.friction_velocity,
+        format_length(w.viscous_length, unit), format_length(w.layer_thickness, unit));
+}
+
+std::string plan_text(const Plan& p, const Case& c) {
+    const LengthUnit& unit = c.unit;
+    std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(p.bounds, unit));
+    for (const RegionPlan& r : p.regions)
+        text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
+                            format_volume(r.volume, unit), rounded(r.cells));
+    text += plan_zones_text(p, unit) + sources_text(p);
+    if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
+    text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
+                        rounded(p.core_cells));
+    if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
+    text += fmt::format("  together   {} cells, within 15 %\n  takes      about {} s and {} MB on this machine\n\n",
+                        bold(rounded(p.total_cells())), p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
+                        rounded(p.cost.megabytes));
+    if (!p.beyond.empty())
+        for (const std::string& b : p.beyond) text += bad("Beyond the limit: ") + b + "\n";
+    else
+        text += p.cells_limit ? fmt::format("{} of {} cells.\n", good("Within the limit"),
+                                            grouped(static_cast<std::size_t>(*p.cells_limit)))
+                              : "No limit on cells is set ([limits] cells).\n";
+    return text;
+}
+
+std::string wall_text(const WallQuestion& q, const LengthUnit& unit) {
+    const WallEstimate w = estimate_wall(q.flow);
+    const double first = first_height(w, q.y_plus, q.at);
+    std::string text = fmt::format("First cell {} high for y+ = {:.4g} at the {} of the first cell\n",
+                                   bold(format_length(first, unit)), q.y_plus,
+                                   q.at == YPlusAt::cell_center ? "center" : "top");
+    text += fmt::format("  {} at {:.4g} m/s over {}: density {:.4g} kg/m\xC2\xB3, viscosity {:.4g} Pa s\n", q.flow.fluid.name,
+                        q.flow.speed, format_length(q.flow.length, unit), q.flow.fluid.density, q.flow.fluid.viscosity);
+    text += wall_lines(w, unit);
+    text += fmt::format("  layers             {} at growth {:.4g} cover the boundary layer\n",
+                        layers_to_reach(first, q.growth, w.layer_thickness), q.growth);
+    if (q.core_size > 0)
+        text += fmt::format("                     {} at growth {:.4g} meet a core of {} (cells {} high)\n",
+                            layers_to_grow(first, q.growth, kCoreHeight * q.core_size), q.growth,
+                            format_length(q.core_size, unit), format_length(kCoreHeight * q.core_size, unit));
+    for (const std::string& warning : w.warnings) text += fmt::format("  {} {}\n", bad("careful:"), warning);
+    return text;
+}
+
+std::string wall_json(const WallQuestion& q) {
+    const WallEstimate w = estimate_wall(q.flow);
+    const double first = first_height(w, q.y_plus, q.at);
+    return wall_estimate_json(w, q.y_plus, first, layers_to_reach(first, q.growth, w.layer_thickness),
+                              q.core_size > 0 ? layers_to_grow(first, q.growth, kCoreHeight * q.core_size) : 0);
 }
 
 }  // namespace cli

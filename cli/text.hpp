@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/pipeline.hpp>
+#include <anvilcast/plan.hpp>
 #include <string>
 
 namespace cli {
@@ -14,6 +15,20 @@ std::string mend_text(const anvilcast::MendResult& mended, const std::string& fi
 std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source,
                           const anvilcast::LengthUnit& unit);
 std::string build_text(const anvilcast::BuildResult& result, const anvilcast::Case& c, const std::string& directory);
+std::string surface_text(const anvilcast::SurfaceBuild& built, const anvilcast::Case& c, const std::string& directory);
+std::string plan_text(const anvilcast::Plan& plan, const anvilcast::Case& c);
+
+/// What `yplus` was asked for and what came out.
+struct WallQuestion {
+    anvilcast::FlowConditions flow;
+    double y_plus = 1;
+    anvilcast::YPlusAt at = anvilcast::YPlusAt::cell_center;
+    double growth = 1.2;
+    double core_size = 0;  ///< metres; 0: not asked
+};
+std::string wall_text(const WallQuestion& question, const anvilcast::LengthUnit& unit);
+std::string wall_json(const WallQuestion& question);
+
 std::string assess_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report,
                         const std::string& source, const anvilcast::LengthUnit& unit);
 

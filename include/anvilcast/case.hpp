@@ -6,6 +6,8 @@
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/flow.hpp>
+#include <anvilcast/layer_stack.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/quality.hpp>
@@ -46,6 +48,12 @@ struct OpeningSpec {
     int line = 0;
 };
 
+struct FlowSpec {
+    FlowConditions conditions;
+    YPlusAt y_plus_at = YPlusAt::cell_center;
+    int line = 0;
+};
+
 struct SurroundSpec {
     SurroundOptions options;
     int line = 0;
@@ -66,6 +74,8 @@ struct Case {
     bool drop_leftovers = false;
     SizeOptions sizing;
     SurfaceMeshOptions surface;
+    std::optional<FlowSpec> flow;
+    std::vector<LayerRecipe> layers;  ///< the first one that fits a zone is its own
     QualityLimits limits;
     bool write_vtu = false;
     bool write_stl = false;

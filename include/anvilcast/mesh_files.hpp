@@ -32,6 +32,10 @@ ANVILCAST_API void write_mesh(const std::filesystem::path& file, const VolumeMes
 /// The boundary of a mesh, or one zone of it, as a surface; normals point out.
 ANVILCAST_API Surface boundary_surface(const VolumeMesh& mesh);
 
+/// A surface as a VTU file of triangles: the cell array "zone" numbers the zones, whose names stand in the field data.
+/// Coordinates in metres.
+ANVILCAST_API void write_surface_vtu(const std::filesystem::path& file, const Surface& surface);
+
 /// Lines through given places, one for each path, to look at beside the geometry: .vtu (polylines) or .ply (edges), by
 /// the ending. Coordinates in metres.
 ANVILCAST_API void write_paths(const std::filesystem::path& file, const std::vector<std::vector<Vec3>>& paths);

@@ -12,6 +12,7 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
 #include <optional>
 #include <string>
@@ -59,6 +60,19 @@ ANVILCAST_API LoadedParts load_parts(const Case& c, const Context& context = {})
 /// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError
 /// when the mesh has a fault.
 ANVILCAST_API BuildResult build(const Case& c, const Context& context = {});
+
+/// A build that stops at the surface mesh.
+struct SurfaceBuild {
+    SurfaceMesh mesh;
+    std::vector<Metric> quality;  ///< see assess_surface
+    BuildResult result;           ///< what is known so far; its mesh is empty
+};
+ANVILCAST_API SurfaceBuild build_surface(const Case& c, const Context& context = {});
+
+/// Writes surface.vtu, surface.stl and summary.json.
+ANVILCAST_API void write_surface_build(const SurfaceBuild& built, const Case& c,
+                                       const std::filesystem::path& directory);
+ANVILCAST_API std::string surface_json(const SurfaceBuild& built, const Case& c);
 
 /// Writes mesh.cgns, mesh.vtu and zones/NAME.stl when asked for, and summary.json last. Each file appears whole.
 ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory);

@@ -20,6 +20,8 @@
 //   non-orthogonality    degrees, of an inner face: between n and the line that joins the centres of its two cells.
 //                        Better: low.
 //   volume ratio         of an inner face: larger over smaller volume of its two cells. 1 and up, better: low.
+// Of surface triangles: smallest angle, largest angle (degrees), equiangle skewness as above, and
+//   area ratio           across an edge with two triangles: larger over smaller area. 1 and up, better: low.
 #pragma once
 
 #include <anvilcast/context.hpp>
@@ -67,6 +69,7 @@ struct QualityReport {
     std::size_t n_cells = 0, n_points = 0;
     double volume = 0;
     std::vector<Metric> metrics;
+    std::vector<Metric> surface;  ///< of the boundary's triangles, see assess_surface
     std::vector<double> region_volumes;
     std::vector<double> zone_areas;
     std::optional<double> cells_limit;
@@ -78,5 +81,9 @@ struct QualityReport {
 /// All metrics. Parallel, O(n log n) for the percentiles; the result does not depend on the number of threads.
 ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {},
                                    const Context& context = {});
+
+/// The metrics of a surface's triangles: smallest angle, largest angle, equiangle skewness, area ratio. WorstPlace::cell
+/// is the number of a triangle. Parallel, O(n log n).
+ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface);
 
 }  // namespace anvilcast

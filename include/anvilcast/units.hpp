@@ -22,6 +22,11 @@ ANVILCAST_API LengthUnit parse_length_unit(std::string_view name);
 /// Throws InputError when the text is not a finite number with a known unit.
 ANVILCAST_API double parse_length(std::string_view text, const LengthUnit& bare);
 
+/// A speed in m/s from "18 m/s", "65 km/h", "400 mm/s" or "60 ft/s"; a bare number is in m/s. Throws InputError.
+ANVILCAST_API double parse_speed(std::string_view text);
+/// A temperature in kelvin from "20 C" or "293 K"; a bare number is in degrees Celsius. Throws InputError.
+ANVILCAST_API double parse_temperature(std::string_view text);
+
 /// A length for people: four significant digits in the given unit, e.g. "640 mm".
 ANVILCAST_API std::string format_length(double metres, const LengthUnit& unit);
 ANVILCAST_API std::string format_area(double square_metres, const LengthUnit& unit);

@@ -44,6 +44,20 @@ std::string four_digits(double value) {
     return out;
 }
 
+struct Quantity {
+    double value;
+    std::string_view unit;  // empty when there is none
+};
+
+Quantity number_and_unit(std::string_view text, const char* what, const char* example) {
+    const std::string_view body = trimmed(text);
+    double value = 0;
+    const auto [end, status] = std::from_chars(body.data(), body.data() + body.size(), value);
+    if (status != std::errc() || !std::isfinite(value))
+        throw InputError(fmt::format("\"{}\" is not {}; write a number and a unit, e.g. \"{}\"", body, what, example));
+    return {value, trimmed(body.substr(static_cast<std::size_t>(end - body.data())))};
+}
+
 std::string format_power(double value, const LengthUnit& unit, int power, const char* suffix) {
     return fmt::format("{} {}{}", four_digits(value / std::pow(unit.metres, power)), unit.name, suffix);
 }
@@ -58,13 +72,23 @@ LengthUnit parse_length_unit(std::string_view name) {
 }
 
 double parse_length(std::string_view text, const LengthUnit& bare) {
-    const std::string_view body = trimmed(text);
-    double value = 0;
-    const auto [end, status] = std::from_chars(body.data(), body.data() + body.size(), value);
-    if (status != std::errc() || !std::isfinite(value))
-        throw InputError(fmt::format("\"{}\" is not a length; write a number and a unit, e.g. \"2.5 mm\"", body));
-    const std::string_view rest = trimmed(body.substr(static_cast<std::size_t>(end - body.data())));
-    return value * (rest.empty() ? bare : parse_length_unit(rest)).metres;
+    const auto [value, unit] = number_and_unit(text, "a length", "2.5 mm");
+    return value * (unit.empty() ? bare : parse_length_unit(unit)).metres;
+}
+
+double parse_speed(std::string_view text) {
+    const auto [value, unit] = number_and_unit(text, "a speed", "18 m/s");
+    constexpr std::array<NamedUnit, 4> kSpeeds{{{"m/s", 1}, {"km/h", 1 / 3.6}, {"mm/s", 1e-3}, {"ft/s", 0.3048}}};
+    for (const NamedUnit& u : kSpeeds)
+        if (unit.empty() || unit == u.name) return value * u.metres;
+    throw InputError(fmt::format("\"{}\" is not a unit of speed; write one of m/s, km/h, mm/s, ft/s", unit));
+}
+
+double parse_temperature(std::string_view text) {
+    const auto [value, unit] = number_and_unit(text, "a temperature", "20 C");
+    if (unit == "K") return value;
+    if (unit.empty() || unit == "C" || unit == "\xC2\xB0""C") return value + 273.15;
+    throw InputError(fmt::format("\"{}\" is not a unit of temperature; write C or K", unit));
 }
 
 std::string format_length(double metres, const LengthUnit& unit) { return format_power(metres, unit, 1, ""); }

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "io/files.hpp"
+#include "pipeline/case_sizes.hpp"
 #include "pipeline/section.hpp"
 
 namespace anvilcast {
@@ -30,8 +31,8 @@ class CaseReader {
         for (const toml::table* t : list("region")) read_region(*t);
         check_regions();
         read_domain();
-        read_sizing();
-        for (const toml::table* t : list("refine")) read_refine(*t);
+        read_sizes();
+        read_flow_and_layers();
         read_fill();
         read_limits();
         read_export();
@@ -269,32 +270,31 @@ class CaseReader {
         case_.drop_leftovers = drop.value_or(false);
         s.finish();
     }
-    void read_refine(const toml::table& t) {
-        Section s = section(t, "[[refine]]");
-        Refinement entry;
-        const auto on = s.texts("on");
-        if (!on) s.fail("[[refine]] does not say where: write on = [\"zone*\"]");
-        entry.on = *on;
-        entry.size = s.required_length("size", "2 mm");
-        s.finish();
-        case_.sizing.refine.push_back(std::move(entry));
-        try {
-            validate(case_.sizing);
-        } catch (const InputError& e) {
-            s.fail(fmt::format("[[refine]]: {}", e.what()));
+    void read_sizes() {
+        Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");
+        read_sizing(s, case_);
+        for (const toml::table* t : list("refine")) {
+            Section refine = section(*t, "[[refine]]");
+            case_.sizing.refine.push_back(
+                read_refinement(refine, file_.parent_path(), case_.sizing.refine.size() + 1));
+            try {
+                validate(case_.sizing);
+            } catch (const InputError& e) {
+                refine.fail(fmt::format("[[refine]]: {}", e.what()));
+            }
         }
     }
-    void read_sizing() {
-        Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");
-        case_.sizing.surface = s.required_length("surface", "5 mm");
-        case_.sizing.largest = s.length("largest").value_or(0);
-        case_.sizing.growth = s.number("growth", 1.001, 4).value_or(1.2);
-        try {
-            validate(case_.sizing);
-        } catch (const InputError& e) {
-            s.fail(fmt::format("[sizing]: {}", e.what()));
+    void read_flow_and_layers() {
+        if (const toml::table* t = table("flow", nullptr)) {
+            Section s = section(*t, "[flow]");
+            case_.flow = read_flow(s);
         }
-        s.finish();
+        for (const toml::table* t : list("layers")) {
+            Section s = section(*t, "[[layers]]");
+            case_.layers.push_back(read_layers(s));
+            if (case_.layers.back().y_plus && !case_.flow)
+                s.fail("[[layers]] y_plus needs the flow: [flow] with speed, fluid and length");
+        }
     }
     void read_fill() {
         const toml::table* t = table("fill", nullptr);

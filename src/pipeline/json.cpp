@@ -1,9 +1,11 @@
 #include <anvilcast/pipeline.hpp>
+#include <anvilcast/plan.hpp>
 #include <anvilcast/version.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 namespace anvilcast {
@@ -53,9 +55,9 @@ ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report) {
     return out;
 }
 
-ordered_json quality_of(const QualityReport& report) {
+ordered_json metrics_of(const std::vector<Metric>& list) {
     ordered_json metrics = ordered_json::array();
-    for (const Metric& m : report.metrics) {
+    for (const Metric& m : list) {
         ordered_json worst = ordered_json::array();
         for (const WorstPlace& w : m.worst)
             worst.push_back({{"value", w.value}, {"place", json_of(w.place)}, {"cell", w.cell}, {"zone", w.zone}});
@@ -69,9 +71,42 @@ ordered_json quality_of(const QualityReport& report) {
         }
         metrics.push_back(std::move(entry));
     }
-    ordered_json out{{"limits_hold", report.limits_hold}, {"metrics", metrics}};
+    return metrics;
+}
+
+ordered_json quality_of(const QualityReport& report) {
+    ordered_json out{{"limits_hold", report.limits_hold},
+                     {"metrics", metrics_of(report.metrics)},
+                     {"surface_metrics", metrics_of(report.surface)}};
     if (report.cells_limit) out["cells_limit"] = *report.cells_limit;
     return out;
+}
+
+ordered_json stages_of(const std::vector<StageCost>& costs) {
+    ordered_json stages = ordered_json::array();
+    for (const StageCost& s : costs)
+        stages.push_back({{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}});
+    return stages;
+}
+
+ordered_json case_of(const Case& c) {
+    return {{"name", c.name}, {"file", c.file.filename().string()}, {"unit", c.unit.name}, {"text", c.text}};
+}
+
+ordered_json json_of(const WallEstimate& w) {
+    return {{"reynolds", w.reynolds},
+            {"skin_friction", w.skin_friction},
+            {"friction_velocity", w.friction_velocity},
+            {"viscous_length", w.viscous_length},
+            {"boundary_layer", w.layer_thickness},
+            {"turbulent", w.is_turbulent},
+            {"correlation", w.correlation},
+            {"warnings", w.warnings}};
+}
+
+ordered_json json_of(const LayerStack& s) {
+    return {{"first", s.first},   {"last", s.last},   {"total", s.total},
+            {"growth", s.growth}, {"count", s.count}, {"step_to_core", s.step_to_core}};
 }
 
 /// Invalid UTF-8 in names must not stop a report.
@@ -108,12 +143,9 @@ ordered_json json_of(const std::optional<Surround>& s) {
 }  // namespace
 
 std::string summary_json(const BuildResult& result, const Case& c) {
-    ordered_json stages = ordered_json::array();
-    for (const StageCost& s : result.costs)
-        stages.push_back({{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}});
     return dumped(
         {{"anvilcast", version()},
-         {"case", {{"name", c.name}, {"file", c.file.filename().string()}, {"unit", c.unit.name}, {"text", c.text}}},
+         {"case", case_of(c)},
          {"bounds", json_of(result.bounds)},
          {"cells", cells_of(result.mesh)},
          {"points", result.mesh.points.size()},
@@ -129,10 +161,81 @@ std::string summary_json(const BuildResult& result, const Case& c) {
           {{"boundary_points_added", result.fill.boundary_points_added},
            {"interior_points", result.fill.interior_points}}},
          {"quality", quality_of(result.quality)},
-         {"stages", stages},
+         {"stages", stages_of(result.costs)},
          {"mended", json_of(result.mendings)},
          {"guessed_roles", result.guessed_roles},
          {"warnings", result.warnings}});
+}
+
+std::string surface_json(const SurfaceBuild& built, const Case& c) {
+    ordered_json zones = ordered_json::array();
+    const Surface& s = built.mesh.surface;
+    for (Index z = 0; z < s.zones.size(); ++z)
+        zones.push_back({{"name", s.zones[z].name},
+                         {"role", role_name(s.zones[z].role)},
+                         {"faces", std::count(s.zone_of.begin(), s.zone_of.end(), z)}});
+    return dumped({{"anvilcast", version()},
+                   {"case", case_of(c)},
+                   {"bounds", json_of(built.result.bounds)},
+                   {"points", s.points.size()},
+                   {"triangles", s.triangles.size()},
+                   {"zones", zones},
+                   {"surface",
+                    {{"largest_deviation", built.result.largest_deviation},
+                     {"at", json_of(built.result.largest_deviation_at)},
+                     {"places_too_far", built.mesh.too_far.size()}}},
+                   {"quality", {{"surface_metrics", metrics_of(built.quality)}}},
+                   {"stages", stages_of(built.result.costs)},
+                   {"guessed_roles", built.result.guessed_roles},
+                   {"warnings", built.result.warnings}});
+}
+
+std::string plan_json(const Plan& p, const Case& c) {
+    ordered_json zones = ordered_json::array(), regions = ordered_json::array(), sources = ordered_json::array();
+    for (const ZonePlan& z : p.zones) {
+        zones.push_back({{"name", z.name},
+                         {"role", role_name(z.role)},
+                         {"area", z.area},
+                         {"size", z.size},
+                         {"faces", std::round(z.triangles)}});
+        if (z.layers) zones.back()["layers"] = json_of(*z.layers);
+    }
+    for (const RegionPlan& r : p.regions)
+        regions.push_back({{"name", r.name},
+                           {"kind", region_kind_name(r.kind)},
+                           {"cells", std::round(r.cells)},
+                           {"volume", r.volume}});
+    double volume = 0;
+    for (const SourceShare& s : p.sources) volume += s.volume;
+    for (const SourceShare& s : p.sources)
+        sources.push_back({{"name", s.name}, {"share_of_volume", s.volume / volume}, {"cells", std::round(s.cells)}});
+    ordered_json out{{"anvilcast", version()},
+                     {"case", case_of(c)},
+                     {"bounds", json_of(p.bounds)},
+                     {"cells",
+                      {{"total", std::round(p.total_cells())},
+                       {"core", std::round(p.core_cells)},
+                       {"layers", std::round(p.layer_cells)}}},
+                     {"triangles", std::round(p.triangles)},
+                     {"zones", zones},
+                     {"regions", regions},
+                     {"sources", sources},
+                     {"wall", p.wall ? json_of(*p.wall) : ordered_json()},
+                     {"cost", {{"seconds", p.cost.seconds}, {"megabytes", p.cost.megabytes}}},
+                     {"limits_hold", p.beyond.empty()},
+                     {"beyond", p.beyond},
+                     {"stages", stages_of(p.costs)},
+                     {"warnings", p.warnings}};
+    if (p.cells_limit) out["cells_limit"] = *p.cells_limit;
+    return dumped(out);
+}
+
+std::string wall_estimate_json(const WallEstimate& w, double y_plus, double first_height, int layers_to_cover,
+                               int layers_to_core) {
+    ordered_json out{{"y_plus", y_plus}, {"first_height", first_height}, {"layers_to_cover", layers_to_cover}};
+    if (layers_to_core > 0) out["layers_to_core"] = layers_to_core;
+    out["wall"] = json_of(w);
+    return dumped(out);
 }
 
 std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source) {

@@ -98,6 +98,52 @@ std::optional<Box> Section::box(const char* key) {
     return out;
 }
 
+std::optional<std::vector<Vec3>> Section::points(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->empty()) wrong_type(*node, key, "a point, [x, y, z], or a list of points");
+    if (!(*list)[0].is_array()) return std::vector<Vec3>{point_of(*node, key)};
+    std::vector<Vec3> out;
+    for (const toml::node& item : *list) out.push_back(point_of(item, key));
+    return out;
+}
+
+std::optional<Vec3> Section::fractions(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    Vec3 out;
+    if (list == nullptr || list->size() != 3)
+        wrong_type(*node, key, "three shares of the body's extent, e.g. [-0.5, 0, 1.2]");
+    for (int axis = 0; axis < 3; ++axis) {
+        const toml::node& number = (*list)[static_cast<std::size_t>(axis)];
+        if (!number.is_number()) wrong_type(*node, key, "three shares of the body's extent: bare numbers, 0 and 1 are its sides");
+        out[axis] = number_of(number);
+    }
+    if (!is_finite(out)) fail(line_of(*node), fmt::format("{} is not finite", path(key)));
+    return out;
+}
+
+std::optional<double> Section::optional_quantity(const char* key, double (*parse)(std::string_view)) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_number() && !node->is_string()) wrong_type(*node, key, "a number, or a text with a number and a unit");
+    try {
+        const double value = node->is_number() ? number_of(*node) : 0;
+        return node->is_number() ? parse(fmt::format("{:.17g}", value)) : parse(**node->as_string());
+    } catch (const InputError& e) {
+        fail(line_of(*node), fmt::format("{}: {}", path(key), e.what()));
+    }
+}
+
+double Section::quantity(const char* key, double (*parse)(std::string_view), const char* example) {
+    const auto value = optional_quantity(key, parse);
+    if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
+    if (!(*value > 0)) fail(fmt::format("{} must be positive", path(key)));
+    return *value;
+}
+
 std::optional<double> Section::distance(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;

@@ -44,6 +44,13 @@ class Section {
     std::optional<Vec3> point(const char* key);
     Vec3 required_point(const char* key);
     std::optional<Box> box(const char* key);
+    /// One point, or a list of points.
+    std::optional<std::vector<Vec3>> points(const char* key);
+    /// Three bare numbers.
+    std::optional<Vec3> fractions(const char* key);
+    /// A number or a text, by a parser of texts.
+    std::optional<double> optional_quantity(const char* key, double (*parse)(std::string_view));
+    double quantity(const char* key, double (*parse)(std::string_view), const char* example);
     /// A length that is not negative.
     std::optional<double> distance(const char* key);
     /// A bare number counts body lengths; a text is a length.

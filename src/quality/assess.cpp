@@ -2,23 +2,19 @@
 #include <anvilcast/quality.hpp>
 
 #include <fmt/format.h>
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-#include <tbb/parallel_sort.h>
-
 #include <algorithm>
 #include <cmath>
 #include <numbers>
 
 #include "base/thread_limit.hpp"
 #include "quality/measures.hpp"
+#include "quality/summary.hpp"
 
 namespace anvilcast {
 namespace {
 
 using quality::Measures;
-
-constexpr std::size_t kWorstPlaces = 5;
+using quality::MetricKind;
 
 double degrees(double radians) { return radians * 180.0 / std::numbers::pi; }
 double angle_between(const Vec3& u, const Vec3& v) { return degrees(std::atan2(length(cross(u, v)), dot(u, v))); }
@@ -103,69 +99,11 @@ double orthogonality(const VolumeMesh& mesh, const Measures& m, std::size_t cell
     return worst;
 }
 
-template <typename Value>
-std::vector<double> measured(std::size_t n, Value value) {
-    std::vector<double> out(n);
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 2048), [&](const auto& range) {
-        for (std::size_t i = range.begin(); i < range.end(); ++i) out[i] = value(i);
-    });
-    return out;
-}
-
 std::string zone_of_cell(const VolumeMesh& mesh, const Measures& m, std::size_t cell) {
     for (const Index f : m.faces_of(cell))
         for (const BoundaryZone& zone : mesh.zones)
             if (f >= zone.first_face && f < zone.first_face + zone.n_faces) return zone.name;
     return "inside";
-}
-
-struct MetricKind {
-    const char* name;
-    const char* unit;
-    bool low_is_better;
-    bool is_of_faces;
-    std::optional<double> limit;
-};
-
-Metric summarised(const VolumeMesh& mesh, const Measures& m, const MetricKind& kind, std::vector<double> values) {
-    Metric out;
-    out.name = kind.name;
-    out.unit = kind.unit;
-    out.low_is_better = kind.low_is_better;
-    out.limit = kind.limit;
-    out.count = values.size();
-    if (values.empty()) return out;
-    std::vector<Index> order(values.size());
-    for (Index i = 0; i < order.size(); ++i) order[i] = i;
-    const std::size_t n_worst = std::min(kWorstPlaces, order.size());
-    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(n_worst), order.end(),
-                      [&](Index i, Index j) {
-                          if (values[i] != values[j])
-                              return kind.low_is_better ? values[i] > values[j] : values[i] < values[j];
-                          return i < j;
-                      });
-    for (std::size_t k = 0; k < n_worst; ++k) {
-        const std::size_t i = order[k];
-        const std::size_t cell = kind.is_of_faces ? mesh.owner[i] : i;
-        out.worst.push_back(
-            {values[i], kind.is_of_faces ? m.face_center[i] : m.cell_center[i], cell, zone_of_cell(mesh, m, cell)});
-    }
-    double sum = 0;
-    for (const double v : values) {
-        sum += v;
-        if (kind.limit && (kind.low_is_better ? v > *kind.limit : v < *kind.limit)) ++out.n_beyond;
-    }
-    out.mean = sum / static_cast<double>(values.size());
-    tbb::parallel_sort(values.begin(), values.end());
-    auto percentile = [&](double share) {
-        return values[static_cast<std::size_t>(std::llround(share * static_cast<double>(values.size() - 1)))];
-    };
-    out.min = values.front();
-    out.max = values.back();
-    out.p1 = percentile(0.01);
-    out.p50 = percentile(0.5);
-    out.p99 = percentile(0.99);
-    return out;
 }
 
 }  // namespace
@@ -196,31 +134,36 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) area += length(m.face_area[f]);
         report.zone_areas.push_back(area);
     }
-    auto add = [&](const MetricKind& kind, auto value) {
-        context.report("assess", kind.name, 0.1 + 0.1 * static_cast<double>(report.metrics.size()));
-        const std::size_t n = kind.is_of_faces ? mesh.n_inner_faces() : mesh.n_cells();
-        report.metrics.push_back(summarised(mesh, m, kind, measured(n, value)));
+    auto add = [&](const MetricKind& kind, bool is_of_faces, auto value) {
+        context.report("assess", kind.name, 0.1 + 0.08 * static_cast<double>(report.metrics.size()));
+        const std::size_t n = is_of_faces ? mesh.n_inner_faces() : mesh.n_cells();
+        auto describe = [&](std::size_t i) {
+            const std::size_t cell = is_of_faces ? mesh.owner[i] : i;
+            return WorstPlace{0, is_of_faces ? m.face_center[i] : m.cell_center[i], cell, zone_of_cell(mesh, m, cell)};
+        };
+        report.metrics.push_back(quality::summarised(kind, quality::measured(n, value), describe));
     };
-    add({"volume", "m\xC2\xB3", false, false, {}}, [&](std::size_t c) { return m.cell_volume[c]; });
-    add({"equiangle skewness", "", true, false, limits.skewness},
+    add({"volume", "m\xC2\xB3", false, {}}, false, [&](std::size_t c) { return m.cell_volume[c]; });
+    add({"equiangle skewness", "", true, limits.skewness}, false,
         [&](std::size_t c) { return equiangle_skewness(mesh, m, c); });
     if (std::all_of(mesh.cell_types.begin(), mesh.cell_types.end(),
                     [](CellType t) { return t == CellType::tetrahedron; }))
-        add({"equivolume skewness", "", true, false, {}},
+        add({"equivolume skewness", "", true, {}}, false,
             [&](std::size_t c) { return equivolume_skewness(mesh, m, c); });
-    add({"smallest dihedral", "\xC2\xB0", false, false, {}},
+    add({"smallest dihedral", "\xC2\xB0", false, {}}, false,
         [&](std::size_t c) { return dihedral_angles(mesh, m, c).smallest; });
-    add({"largest dihedral", "\xC2\xB0", true, false, {}},
+    add({"largest dihedral", "\xC2\xB0", true, {}}, false,
         [&](std::size_t c) { return dihedral_angles(mesh, m, c).largest; });
-    add({"aspect ratio", "", true, false, {}}, [&](std::size_t c) { return aspect_ratio(mesh, m, c); });
-    add({"orthogonality", "", false, false, {}}, [&](std::size_t c) { return orthogonality(mesh, m, c); });
-    add({"non-orthogonality", "\xC2\xB0", true, true, limits.non_orthogonality}, [&](std::size_t f) {
+    add({"aspect ratio", "", true, {}}, false, [&](std::size_t c) { return aspect_ratio(mesh, m, c); });
+    add({"orthogonality", "", false, {}}, false, [&](std::size_t c) { return orthogonality(mesh, m, c); });
+    add({"non-orthogonality", "\xC2\xB0", true, limits.non_orthogonality}, true, [&](std::size_t f) {
         return angle_between(m.face_area[f], m.cell_center[mesh.neighbour[f]] - m.cell_center[mesh.owner[f]]);
     });
-    add({"volume ratio", "", true, true, limits.volume_growth}, [&](std::size_t f) {
+    add({"volume ratio", "", true, limits.volume_growth}, true, [&](std::size_t f) {
         const double a = m.cell_volume[mesh.owner[f]], b = m.cell_volume[mesh.neighbour[f]];
         return std::max(a, b) / std::min(a, b);
     });
+    report.surface = quality::boundary_metrics(mesh);
     report.cells_limit = limits.cells;
     for (const Metric& metric : report.metrics) report.limits_hold = report.limits_hold && metric.n_beyond == 0;
     if (limits.cells && static_cast<double>(mesh.n_cells()) > *limits.cells) report.limits_hold = false;

@@ -1,0 +1,59 @@
+// Everything about a mesh that can be told before it is made.
+//
+//     Plan p = plan(read_case("cyclone.toml"));
+//     print(p.total_cells(), p.cost.seconds);
+//     for (const std::string& problem : p.beyond) print(problem);
+#pragma once
+
+#include <anvilcast/case.hpp>
+#include <anvilcast/export.hpp>
+#include <anvilcast/pipeline.hpp>
+#include <anvilcast/prediction.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace anvilcast {
+
+struct ZonePlan {
+    std::string name;
+    Role role = Role::wall;
+    bool role_is_guess = false;
+    double area = 0, size = 0, triangles = 0;
+    std::optional<LayerStack> layers;  ///< at the zone's mean size
+};
+
+struct RegionPlan {
+    std::string name;
+    RegionKind kind = RegionKind::fluid;
+    double volume = 0, cells = 0;
+};
+
+struct Plan {
+    Box bounds;  ///< of the parts
+    std::vector<RegionPlan> regions;
+    std::vector<ZonePlan> zones;
+    double triangles = 0, core_cells = 0, layer_cells = 0;
+    std::vector<SourceShare> sources;
+    std::optional<WallEstimate> wall;
+    Cost cost;
+    std::optional<double> cells_limit;
+    std::vector<std::string> beyond;  ///< limits that the mesh would break, each with what to change
+    std::vector<std::string> warnings;
+    std::vector<StageCost> costs;  ///< of planning
+
+    double total_cells() const { return core_cells + layer_cells; }
+};
+
+/// Reads the parts, finds domain and sizes, and predicts. Throws what those stages throw; InputError for a layer recipe
+/// that no stack fulfils, with its line.
+ANVILCAST_API Plan plan(const Case& c, const Context& context = {});
+
+/// JSON for machines, in SI units; `cells.total` as in the summary of a build.
+ANVILCAST_API std::string plan_json(const Plan& p, const Case& c);
+
+/// `layers_to_core`: 0 when that was not asked for.
+ANVILCAST_API std::string wall_estimate_json(const WallEstimate& w, double y_plus, double first_height,
+                                             int layers_to_cover, int layers_to_core);
+
+}  // namespace anvilcast

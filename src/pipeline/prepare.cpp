@@ -1,0 +1,195 @@
+// The first stages of a build, which a plan goes through too: parts, openings, surround, regions.
+
+#include "pipeline/prepare.hpp"
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/surface_files.hpp>
+
+#include <fmt/format.h>
+#include <sys/resource.h>
+
+#include <algorithm>
+
+namespace anvilcast {
+namespace {
+
+/// How each zone of a part is to be split; 0 for not at all.
+double split_angle_of(const PartSpec& part, const SurfaceFile& file) {
+    return part.split_angle.value_or(file.surface.zones.size() == 1 && !file.is_cad ? PartSpec::kDefaultSplitAngle : 0);
+}
+
+/// The openings that one [[opening]] picks.
+std::vector<std::size_t> picked_by(const OpeningSpec& spec, const std::vector<Opening>& all, const LengthUnit& unit) {
+    if (spec.near) return {pick_opening(all, *spec.near, unit)};
+    std::vector<std::size_t> found;
+    for (std::size_t k = 0; k < all.size(); ++k) {
+        const auto& zones = all[k].rim_zones;
+        if (spec.rim.empty() ||
+            std::any_of(zones.begin(), zones.end(), [&](const std::string& z) { return matches_pattern(z, spec.rim); }))
+            found.push_back(k);
+    }
+    std::string list;
+    for (const Opening& o : all)
+        list += fmt::format("\n  center [{0:.6g}, {1:.6g}, {2:.6g}], rim at {3}", rounded_place(o, unit).x,
+                            rounded_place(o, unit).y, rounded_place(o, unit).z, fmt::join(o.rim_zones, ", "));
+    if (found.empty())
+        throw GeometryError(fmt::format(
+            "{}; the openings are:{}",
+            spec.rim.empty() ? std::string("there is none") : fmt::format("no rim touches a zone \"{}\"", spec.rim),
+            list.empty() ? " none" : list));
+    if (found.size() > 1 && !spec.all)
+        throw GeometryError(
+            fmt::format("rim = \"{}\" fits {} openings; write all = true for all of them, or near for one of:{}",
+                        spec.rim, found.size(), list));
+    return found;
+}
+
+std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
+    std::vector<Opening> chosen;
+    if (c.openings.empty()) return chosen;
+    const std::vector<Opening> all = find_openings(body);
+    std::vector<std::string> taken_by(all.size());
+    for (const OpeningSpec& spec : c.openings) {
+        auto place = [&] {
+            return fmt::format("{}, line {}: [[opening]] \"{}\"", c.file.string(), spec.line, spec.name);
+        };
+        try {
+            int number = 0;
+            for (const std::size_t at : picked_by(spec, all, c.unit)) {
+                // What was named one by one is not among "all" of the others.
+                if (!taken_by[at].empty() && spec.all) continue;
+                if (!taken_by[at].empty())
+                    throw GeometryError(fmt::format("it picks the same opening as \"{}\"", taken_by[at]));
+                taken_by[at] = spec.name;
+                chosen.push_back(moved(body, all[at], spec.distance));
+                std::string name = spec.name;
+                if (spec.all) name.replace(name.find('*'), 1, std::to_string(++number));
+                chosen.back().zone = {name, spec.role};
+            }
+        } catch (const GeometryError& e) {
+            throw GeometryError(fmt::format("{}: {}", place(), e.what()));
+        }
+    }
+    return chosen;
+}
+
+void warn_of_unused_openings(const Domain& domain, const std::vector<Opening>& openings,
+                             std::vector<std::string>& warnings) {
+    for (const Opening& o : openings) {
+        const auto& zones = domain.boundary.zones;
+        if (std::none_of(zones.begin(), zones.end(), [&](const Zone& z) { return z.name == o.zone.name; }))
+            warnings.push_back(fmt::format("opening \"{}\" does not touch any region", o.zone.name));
+    }
+}
+
+void warn_of_leftovers(const Domain& domain, const Case& c, std::vector<std::string>& warnings) {
+    for (const Domain::Leftover& l : domain.leftovers)
+        warnings.push_back(
+            fmt::format("{} of zone \"{}\" lies inside of region \"{}\" and bounds nothing, e.g. at [{:.6g}, {:.6g}, "
+                        "{:.6g}] {}: {}",
+                        format_area(l.area, c.unit), l.zone, l.region, l.at.x / c.unit.metres, l.at.y / c.unit.metres,
+                        l.at.z / c.unit.metres, c.unit.name,
+                        c.drop_leftovers ? "it was dropped"
+                                         : "it stays as a wall with two sides; give its zone the role baffle, or "
+                                           "drop it with [domain] leftovers = \"drop\""));
+}
+
+void warn_of_slivers(const Space& space, const Case& c, std::vector<std::string>& warnings) {
+    std::size_t n = 0;
+    const SpaceCell* thickest = nullptr;
+    for (std::size_t k = 1; k < space.cells.size(); ++k) {
+        if (!space.cells[k].is_sliver()) continue;
+        ++n;
+        if (thickest == nullptr || space.cells[k].thickness() > thickest->thickness()) thickest = &space.cells[k];
+    }
+    if (n == 0) return;
+    warnings.push_back(
+        fmt::format("{} sliver{} of volume lie between parts that almost touch, or overlap by very little, up to {} "
+                    "thick, e.g. at [{:.6g}, {:.6g}, {:.6g}] {}: join the parts with [domain] join = \"{}\"",
+                    n, n == 1 ? "" : "s", format_length(thickest->thickness(), c.unit),
+                    thickest->inside.x / c.unit.metres, thickest->inside.y / c.unit.metres,
+                    thickest->inside.z / c.unit.metres, c.unit.name, format_length(2 * thickest->thickness(), c.unit)));
+}
+
+std::optional<Surround> surround_of(const Surface& body, const Case& c) {
+    if (!c.surround) return std::nullopt;
+    try {
+        return make_surround(body, c.surround->options, c.unit);
+    } catch (const InputError& e) {
+        throw InputError(fmt::format("{}, line {}: {}", c.file.string(), c.surround->line, e.what()));
+    }
+}
+
+/// Parts, openings and surround to the surfaces of the regions.
+Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
+    const std::vector<Opening> openings = chosen_openings(parts.surface, c);
+    result.surround = surround_of(parts.surface, c);
+    SpaceOptions options;
+    options.join = c.join;
+    options.part_of = parts.part_of;
+    if (result.surround) {
+        options.surround = &result.surround->surface;
+        result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(),
+                               result.surround->warnings.end());
+    }
+    const Space space = divide_space(parts.surface, openings, options, context);
+    result.corners_joined = space.complex.corners_joined;
+    result.largest_join = space.complex.largest_move;
+    Domain domain = choose_regions(space, c.regions, c.unit, {c.drop_leftovers});
+    warn_of_unused_openings(domain, openings, result.warnings);
+    warn_of_slivers(space, c, result.warnings);
+    warn_of_leftovers(domain, c, result.warnings);
+    result.regions = domain.regions;
+    result.leftovers = domain.leftovers;
+    result.left_out = domain.left_out;
+    if (result.surround) result.surround->surface = {};
+    return domain;
+}
+
+}  // namespace
+
+LoadedParts load_parts(const Case& c, const Context& context) {
+    LoadedParts out;
+    std::vector<Surface> parts;
+    std::vector<double> angles;
+    for (const PartSpec& part : c.parts) {
+        SurfaceFile file = read_surface(part.file, {part.unit, part.chord, part.angle});
+        if (part.weld > 0) weld(file.surface, part.weld);
+        for (Zone& z : file.surface.zones) z.part = part.name;
+        angles.insert(angles.end(), file.surface.zones.size(), split_angle_of(part, file));
+        out.warnings.insert(out.warnings.end(), file.warnings.begin(), file.warnings.end());
+        parts.push_back(std::move(file.surface));
+    }
+    MendResult mended = mend(joined(parts), c.mend, context);
+    for (const std::string& left : mended.left) out.warnings.push_back("not mended: " + left);
+    out.mendings = std::move(mended.done);
+    out.surface = split_at_sharp_edges(mended.surface, angles);
+    for (const Index z : out.surface.zone_of) out.part_of.push_back(out.surface.zones[z].part);
+    name_zones(out.surface, c.zones, c.unit);
+    return out;
+}
+
+void Stopwatch::lap(const char* stage) {
+    const auto now = Clock::now();
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    costs_.push_back(
+        {stage, std::chrono::duration<double>(now - start_).count(), static_cast<double>(usage.ru_maxrss) / 1024});
+    start_ = now;
+}
+
+Domain prepare_domain(const Case& c, BuildResult& result, const Context& context) {
+    context.report("domain", "reading the parts", 0);
+    LoadedParts parts = load_parts(c, context);
+    result.mendings = std::move(parts.mendings);
+    result.warnings = std::move(parts.warnings);
+    result.bounds = parts.surface.bounds();
+    context.report("domain", "openings and regions", 0.3);
+    Domain domain = make_domain(parts, c, result, context);
+    result.domain_volume = domain.volume;
+    for (const Zone& zone : domain.boundary.zones)
+        if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);
+    return domain;
+}
+
+}  // namespace anvilcast

@@ -1,0 +1,28 @@
+// The first stages of a build, which a plan goes through too.
+#pragma once
+
+#include <anvilcast/pipeline.hpp>
+#include <anvilcast/prediction.hpp>
+#include <chrono>
+
+namespace anvilcast {
+
+/// Times each stage from the end of the one before.
+class Stopwatch {
+  public:
+    explicit Stopwatch(std::vector<StageCost>& costs) : costs_(costs), start_(Clock::now()) {}
+    void lap(const char* stage);
+
+  private:
+    using Clock = std::chrono::steady_clock;
+    std::vector<StageCost>& costs_;
+    Clock::time_point start_;
+};
+
+/// From the case to the domain; fills in what the result tells about parts and regions.
+Domain prepare_domain(const Case& c, BuildResult& result, const Context& context);
+
+/// What breaks a limit on the number of cells, and which size to change; nothing when the limit holds.
+std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources, double total, const Case& c);
+
+}  // namespace anvilcast
