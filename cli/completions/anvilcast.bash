@@ -4,12 +4,15 @@ _anvilcast() {
     local common="--help --json --quiet --verbose --threads"
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "inspect openings build assess convert demo --help --version" -- "$word"))
+        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess convert demo --help --version" -- "$word"))
         return
     fi
     case $before in
         --unit) COMPREPLY=($(compgen -W "m cm mm um km in ft" -- "$word")); return ;;
         --out|-o) COMPREPLY=($(compgen -d -- "$word")); return ;;
+        --until) COMPREPLY=($(compgen -W "surface" -- "$word")); return ;;
+        --fluid) COMPREPLY=($(compgen -W "air water" -- "$word")); return ;;
+        --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
         --mend|--write-defects) COMPREPLY=($(compgen -f -- "$word")); return ;;
         --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord) return ;;
         --threads|--split-angle|--skewness|--volume-growth|--non-orthogonality|--cells) return ;;
@@ -18,7 +21,8 @@ _anvilcast() {
         case $command in
             inspect) common+=" --unit --split-angle --chord --tolerance --volumes --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
             openings) common+=" --unit --split-angle --chord" ;;
-            build) common+=" --out" ;;
+            yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
+            build) common+=" --out --until" ;;
             assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;
             convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list" ;;
@@ -31,7 +35,7 @@ _anvilcast() {
             local endings='!*.@([sS][tT][lL]|obj|ply|stl.gz|obj.gz|ply.gz|step|stp|iges|igs|brep|STEP|STP|IGES|IGS)'
             shopt -s extglob
             COMPREPLY=($(compgen -f -X "$endings" -- "$word") $(compgen -d -- "$word")) ;;
-        build) COMPREPLY=($(compgen -f -X '!*.toml' -- "$word") $(compgen -d -- "$word")) ;;
+        plan|build) COMPREPLY=($(compgen -f -X '!*.toml' -- "$word") $(compgen -d -- "$word")) ;;
         demo) COMPREPLY=($(compgen -W "$(anvilcast demo --list 2>/dev/null)" -- "$word")) ;;
         *) COMPREPLY=($(compgen -f -- "$word")) ;;
     esac

@@ -1,7 +1,9 @@
 # fish completion for anvilcast
-set -l commands inspect openings build assess convert demo
+set -l commands inspect openings yplus plan build assess convert demo
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a plan -d 'everything predicted, nothing meshed'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a build -d 'from a case file to a checked mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a assess -d 'quality, limits, worst places'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a convert -d 'between formats'
@@ -10,7 +12,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l json -d 'pri
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s q -l quiet -d 'print nothing but errors'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s v -l verbose -d 'tell each step'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -d 'threads to use'
-complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings assess convert" -l unit -x -a 'm cm mm um km in ft'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess convert" -l unit -x -a 'm cm mm um km in ft'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l skewness -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l volume-growth -x
@@ -28,5 +30,17 @@ complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l stitch -x -d '
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l remove-needles -x -d 'height'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l drop-specks -x -d 'extent'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l close-rims -x -d 'extent'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l speed -x -d 'of the flow along the wall'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l length -x -d 'along the wall, or hydraulic diameter'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l target -x -d 'y+ to aim at'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l fluid -x -a 'air water' -d 'air or water'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l temperature -x -d 'of the fluid'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l density -x -d 'kg/m3'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l viscosity -x -d 'Pa s'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l pipe -d 'a pipe or duct'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l top -d 'y+ at the top of the first cell'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l growth -x -d 'of the layers'
+complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l core-size -x -d 'edge length beyond the layers'
+complete -c anvilcast -n "__fish_seen_subcommand_from build" -l until -x -a surface -d 'stop at the surface mesh'
 complete -c anvilcast -n "__fish_seen_subcommand_from demo" -l list
 complete -c anvilcast -l help -s h -d 'options and an example'

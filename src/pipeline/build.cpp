@@ -22,7 +22,7 @@ void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, con
     if (!c.limits.cells) return;
     const Prediction p = predict(domain, sizing.field, context);
     if (p.cells <= (1 + kPredictionError) * *c.limits.cells) return;
-    throw InputError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, p.cells, c)));
+    throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, p.cells, c)));
 }
 
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.

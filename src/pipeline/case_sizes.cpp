@@ -62,13 +62,13 @@ std::string name_of(const Refinement& r, std::size_t number, const std::string& 
 
 void read_sizing(Section& s, Case& c) {
     SizeOptions& o = c.sizing;
-    o.surface = s.length("surface").value_or(0);
-    o.largest = s.length("largest").value_or(0);
-    o.smallest = s.length("smallest").value_or(0);
+    o.surface = s.positive_length("surface");
+    o.largest = s.positive_length("largest");
+    o.smallest = s.positive_length("smallest");
     o.growth = s.number("growth", 1.001, 4).value_or(o.growth);
     o.per_circle = s.number("per_circle", 3, 10000).value_or(0);
     o.across_gaps = s.number("across_gaps", 0.5, 100).value_or(0);
-    o.gap_floor = s.length("gap_floor").value_or(0);
+    o.gap_floor = s.positive_length("gap_floor");
     o.feature_angle = s.number("feature_angle", 1, 179).value_or(o.feature_angle);
     c.surface.feature_angle = o.feature_angle;
     c.surface.tolerance = s.distance("tolerance").value_or(0);
@@ -104,8 +104,8 @@ Refinement read_refinement(Section& s, const std::filesystem::path& folder, std:
         s.fail(
             "[[refine]] does not say where: write on = [\"zone*\"], edges = [\"zone*\"], between = [\"a\", \"b\"], at = "
             "[[x, y, z]] or shape = \"box\"");
-    r.size = s.length("size").value_or(0);
-    r.at_least = s.length("at_least").value_or(0);
+    r.size = s.positive_length("size");
+    r.at_least = s.positive_length("at_least");
     if (const auto n = s.number("divisions", 1, 1e6)) r.divisions = static_cast<int>(*n);
     r.bias = s.number("bias", 1, 1e4).value_or(1);
     r.towards = s.point("towards");

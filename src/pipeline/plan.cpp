@@ -19,8 +19,8 @@ double two_digits_up(double x) {
 }
 
 std::string in_words(double cells) {
-    if (cells >= 1e6) return fmt::format("{:.2g} million", cells / 1e6);
-    return fmt::format("{:.0f} thousand", cells / 1e3);
+    if (cells >= 1e6) return fmt::format("{:.3g} million", cells / 1e6);
+    return cells >= 1e4 ? fmt::format("{:.0f} thousand", cells / 1e3) : fmt::format("{:.0f}", cells);
 }
 
 /// The size that a source stands for; 0 for curvature and gaps, which have none.

@@ -75,6 +75,14 @@ double Section::required_length(const char* key, const char* example) {
     return *value;
 }
 
+double Section::positive_length(const char* key) {
+    const auto value = length(key);
+    if (value && !(*value > 0))
+        fail(line_of(*find(key)), fmt::format("{} is {:.6g} {}; it must be a positive length", path(key),
+                                              *value / unit_.metres, unit_.name));
+    return value.value_or(0);
+}
+
 std::optional<Vec3> Section::point(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;

@@ -41,6 +41,8 @@ class Section {
     std::optional<double> number(const char* key, double least, double most);
     std::optional<double> length(const char* key);
     double required_length(const char* key, const char* example);
+    /// A length above 0; 0 when it is left out.
+    double positive_length(const char* key);
     std::optional<Vec3> point(const char* key);
     Vec3 required_point(const char* key);
     std::optional<Box> box(const char* key);

@@ -16,23 +16,28 @@ namespace {
 /// smaller or larger than their size says; by how much was measured on the demos and on spheres, boxes and pipes.
 constexpr double kTrianglesPerArea = 1 / 0.4330127;
 constexpr double kCellsPerVolume = 1 / 0.1178511;
-constexpr double kTriangleRate = 1.03, kCellRate = 1.07;
+constexpr double kTriangleRate = 1.0, kCellRate = 1.03;
 
 constexpr std::size_t kBlock = 1024;
 
+/// Volume and cells by region and source, apart for octree cells that walls run through.
 struct Sums {
-    std::vector<double> cells_of_region, volume_of_source, cells_of_source;
+    struct Entry {
+        double volume = 0, cells = 0;
+    };
     Sums() = default;
-    Sums(std::size_t n_regions, std::size_t n_sources)
-        : cells_of_region(n_regions, 0), volume_of_source(n_sources, 0), cells_of_source(n_sources, 0) {}
+    Sums(std::size_t n_regions, std::size_t n_sources_in)
+        : n_sources(n_sources_in), inside(n_regions * n_sources), at_wall(inside.size()) {}
     void add(const Sums& other) {
-        auto sum = [](std::vector<double>& a, const std::vector<double>& b) {
-            for (std::size_t i = 0; i < a.size(); ++i) a[i] += b[i];
-        };
-        sum(cells_of_region, other.cells_of_region);
-        sum(volume_of_source, other.volume_of_source);
-        sum(cells_of_source, other.cells_of_source);
+        for (std::size_t i = 0; i < inside.size(); ++i) {
+            inside[i].volume += other.inside[i].volume;
+            inside[i].cells += other.inside[i].cells;
+            at_wall[i].volume += other.at_wall[i].volume;
+            at_wall[i].cells += other.at_wall[i].cells;
+        }
     }
+    std::size_t n_sources = 0;
+    std::vector<Entry> inside, at_wall;  // [region * n_sources + source]
 };
 
 /// A cell that no wall runs through is in one region; others are looked at in eight places.
@@ -40,10 +45,10 @@ void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& s
               Sums& out) {
     auto add = [&](const Vec3& at, double volume, Index region) {
         if (region == kNone) return;
-        const double h = sizes.at(at), cells = volume * kCellsPerVolume / (h * h * h);
-        out.cells_of_region[region] += cells;
-        out.cells_of_source[cell.source] += cells;
-        out.volume_of_source[cell.source] += volume;
+        const double h = sizes.at(at);
+        Sums::Entry& entry = (cell.is_at_wall ? out.at_wall : out.inside)[region * out.n_sources + cell.source];
+        entry.volume += volume;
+        entry.cells += volume * kCellsPerVolume / (h * h * h);
     };
     const double half = 0.5 * cell.width, volume = half * half * half;
     const Vec3 center = cell.lo + Vec3{half, half, half};
@@ -53,6 +58,20 @@ void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& s
         const Vec3 at = cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half;
         add(at, volume, cell.is_at_wall ? region_at(domain, tree, at) : region);
     }
+}
+
+/// By the divergence theorem; normals point out of the region behind.
+std::vector<double> region_volumes(const Domain& domain) {
+    std::vector<double> volume(domain.regions.size(), 0);
+    const Surface& s = domain.boundary;
+    const Vec3 origin = s.bounds().center();
+    for (Index t = 0; t < s.triangles.size(); ++t) {
+        const double v = tetrahedron_volume(s.corner(t, 2), s.corner(t, 1), s.corner(t, 0), origin);
+        const auto& [front, behind] = domain.sides[t];
+        if (behind != kNone) volume[behind] += v;
+        if (front != kNone) volume[front] -= v;
+    }
+    return volume;
 }
 
 /// Triangles on a piece of the boundary, divided until it is no larger than its size.
@@ -92,13 +111,28 @@ Prediction predict(const Domain& domain, const SizeField& sizes, const Context& 
     for (const Sums& block : blocks) sums.add(block);
 
     Prediction out;
-    for (const double cells : sums.cells_of_region) {
-        out.cells_of_region.push_back(kCellRate * cells);
-        out.cells += kCellRate * cells;
+    const std::vector<double> volumes = region_volumes(domain);
+    std::vector<SourceShare> shares;
+    for (const std::string& name : sizes.sources()) shares.push_back({name});
+    for (std::size_t r = 0; r < domain.regions.size(); ++r) {
+        // Eight places in a cell tell little about where the wall is; but a region's volume is known.
+        double inside = 0, at_wall = 0, cells = 0;
+        for (std::size_t i = 0; i < sums.n_sources; ++i) {
+            inside += sums.inside[r * sums.n_sources + i].volume;
+            at_wall += sums.at_wall[r * sums.n_sources + i].volume;
+        }
+        const double scale = at_wall > 0 ? std::max(0.0, volumes[r] - inside) / at_wall : 0;
+        for (std::size_t i = 0; i < sums.n_sources; ++i) {
+            const Sums::Entry &in = sums.inside[r * sums.n_sources + i], &at = sums.at_wall[r * sums.n_sources + i];
+            shares[i].volume += in.volume + scale * at.volume;
+            shares[i].cells += kCellRate * (in.cells + scale * at.cells);
+            cells += kCellRate * (in.cells + scale * at.cells);
+        }
+        out.cells_of_region.push_back(cells);
+        out.cells += cells;
     }
-    for (std::size_t i = 0; i < sizes.sources().size(); ++i)
-        if (sums.cells_of_source[i] > 0)
-            out.sources.push_back({sizes.sources()[i], sums.volume_of_source[i], kCellRate * sums.cells_of_source[i]});
+    for (const SourceShare& share : shares)
+        if (share.cells > 0) out.sources.push_back(share);
     std::stable_sort(out.sources.begin(), out.sources.end(),
                      [](const SourceShare& a, const SourceShare& b) { return a.cells > b.cells; });
 

@@ -107,6 +107,69 @@ Surface cylinder(double radius, double height, int n) {
     return s;
 }
 
+Surface torus(double radius, double tube, int along, int across) {
+    Surface s;
+    s.zones.push_back({"torus"});
+    auto number = [&](int i, int j) { return static_cast<Index>(i % along * across + j % across); };
+    for (int i = 0; i < along; ++i)
+        for (int j = 0; j < across; ++j) {
+            const double u = 2 * std::numbers::pi * i / along, v = 2 * std::numbers::pi * j / across;
+            const double r = radius + tube * std::cos(v);
+            s.points.push_back({r * std::cos(u), r * std::sin(u), tube * std::sin(v)});
+            s.triangles.push_back({number(i, j), number(i + 1, j), number(i + 1, j + 1)});
+            s.triangles.push_back({number(i, j), number(i + 1, j + 1), number(i, j + 1)});
+        }
+    s.zone_of.assign(s.triangles.size(), 0);
+    return s;
+}
+
+Surface wedge(double degrees) {
+    const double half = 0.5 * degrees * std::numbers::pi / 180;
+    Surface s;
+    for (const double z : {0.0, 1.0})
+        for (const double side : {0.0, -1.0, 1.0})
+            s.points.push_back({side == 0 ? 0.0 : std::cos(half), side * std::sin(half), z});
+    s.triangles = {{0, 2, 1}, {3, 4, 5}, {0, 1, 4}, {0, 4, 3}, {1, 2, 5}, {1, 5, 4}, {2, 0, 3}, {2, 3, 5}};
+    s.zones = {{"ends"}, {"sides"}, {"back"}};
+    s.zone_of = {0, 0, 1, 1, 2, 2, 1, 1};
+    return s;
+}
+
+Surface plate_with_holes(int n, double thickness) {
+    constexpr int kRound = 16;
+    Surface s;
+    s.zones = {{"flat"}, {"rim"}, {"holes"}};
+    auto quad = [&](Index a, Index b, Index c, Index d, Index zone) {
+        s.triangles.push_back({a, b, c});
+        s.triangles.push_back({a, c, d});
+        s.zone_of.insert(s.zone_of.end(), 2, zone);
+    };
+    for (int cell = 0; cell < n * n; ++cell) {
+        const double x = cell % n, y = cell / n;
+        const auto first = static_cast<Index>(s.points.size());
+        for (int k = 0; k < kRound; ++k) {
+            const double angle = 2 * std::numbers::pi * k / kRound, cx = std::cos(angle), cy = std::sin(angle);
+            const double to_square = 0.5 / std::max(std::abs(cx), std::abs(cy));
+            for (const double z : {0.0, thickness}) {
+                // Multiples of a 64th of the square's side, so that neighbours meet exactly.
+                auto on_square = [&](double c) { return std::round(64 * c * to_square) / 64 + 0.5; };
+                s.points.push_back({x + on_square(cx), y + on_square(cy), z});
+                s.points.push_back({x + 0.5 + 0.3 * cx, y + 0.5 + 0.3 * cy, z});
+            }
+        }
+        for (Index k = 0; k < kRound; ++k) {
+            const Index a = first + 4 * k, b = first + 4 * ((k + 1) % kRound);  // square low, hole low, square up, hole up
+            quad(a, a + 1, b + 1, b, 0);
+            quad(a + 2, b + 2, b + 3, a + 3, 0);
+            quad(a + 1, a + 3, b + 3, b + 1, 2);
+            const Vec3 middle = midpoint(s.points[a], s.points[b]);
+            if (middle.x == 0 || middle.y == 0 || middle.x == n || middle.y == n) quad(a, b, b + 2, a + 2, 1);
+        }
+    }
+    weld(s);
+    return s;
+}
+
 Surface flipped(Surface s) {
     for (Triangle& t : s.triangles) std::swap(t[1], t[2]);
     return s;

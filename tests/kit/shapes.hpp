@@ -14,6 +14,12 @@ Surface sphere(const Vec3& center, double radius, int levels, const std::string&
 Surface pipe(double inner, double outer, double height, int n, const std::string& name = "pipe");
 /// A closed cylinder along z with caps fanned round their middle.
 Surface cylinder(double radius, double height, int n);
+/// Round the z axis: radius of the circle, radius of the tube, segments along and across.
+Surface torus(double radius, double tube, int along, int across);
+/// A prism over a triangle with its sharp corner at the origin, `degrees` wide, 1 long and 1 high.
+Surface wedge(double degrees);
+/// n x n unit squares in the plane z = 0 to `thickness`, each with a round hole of radius 0.3.
+Surface plate_with_holes(int n, double thickness);
 Surface flipped(Surface s);
 /// The polyhedron of E. Schoenhardt (1928), which no tetrahedra fill without a new point.
 Surface twisted_prism(double twist_deg);

@@ -161,5 +161,23 @@ TEST(Assemble, RefusesWhatIsNoMesh) {
     EXPECT_THROW(broken([](CellsAndBoundary& in) { in.boundary_zone.pop_back(); }), InputError);
 }
 
+TEST(SurfaceQuality, HasClosedFormValues) {
+    // A right triangle with 30 degrees beside a regular one on its longest side.
+    Surface s;
+    s.points = {{0, 0, 0}, {kRoot3, 0, 0}, {0, 1, 0}, {kRoot3, 2, 0}};
+    s.triangles = {{0, 1, 2}, {1, 3, 2}};
+    s.zones = {{"one"}, {"other"}};
+    s.zone_of = {0, 1};
+    const std::vector<Metric> metrics = assess_surface(s);
+    ASSERT_EQ(metrics.size(), 4U);
+    EXPECT_NEAR(metrics[0].min, 30, 1e-9);
+    EXPECT_NEAR(metrics[0].max, 60, 1e-9);
+    EXPECT_NEAR(metrics[1].max, 90, 1e-9);
+    EXPECT_NEAR(metrics[2].max, 0.5, 1e-9);
+    EXPECT_NEAR(metrics[2].min, 0, 1e-9);
+    EXPECT_NEAR(metrics[3].max, 2, 1e-9);
+    EXPECT_EQ(metrics[2].worst.front().zone, "one");
+}
+
 }  // namespace
 }  // namespace anvilcast

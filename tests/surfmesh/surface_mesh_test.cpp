@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
+#include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 
@@ -19,14 +20,29 @@ SurfaceMesh meshed(const Surface& s, double size) {
     return mesh_surface(domain, make_size_field(domain, sizes));
 }
 
-double smallest_angle_deg(const Surface& s) {
-    double smallest = 180;
-    for (Index t = 0; t < s.triangles.size(); ++t)
-        for (int k = 0; k < 3; ++k) {
-            const Vec3 u = s.corner(t, (k + 1) % 3) - s.corner(t, k), v = s.corner(t, (k + 2) % 3) - s.corner(t, k);
-            smallest = std::min(smallest, std::atan2(length(cross(u, v)), dot(u, v)) * 180 / std::numbers::pi);
-        }
-    return smallest;
+SurfaceMesh meshed_as(const Surface& s, const SizeOptions& sizes, SurfaceMeshOptions options = {}) {
+    const Domain domain = kit::inside_of(s);
+    const Sizing sizing = make_sizing(domain, sizes);
+    options.divisions = sizing.divisions;
+    return mesh_surface(domain, sizing.field, options);
+}
+
+const Metric& metric(const std::vector<Metric>& metrics, const std::string& name) {
+    return *std::find_if(metrics.begin(), metrics.end(), [&](const Metric& m) { return m.name == name; });
+}
+
+double smallest_angle_deg(const Surface& s) { return metric(assess_surface(s), "smallest angle").min; }
+
+/// What is asked of surfaces without sharp corners of their own.
+void expect_good(const SurfaceMesh& mesh, double mean_skewness = 0.19) {
+    const std::vector<Metric> metrics = assess_surface(mesh.surface);
+    EXPECT_GT(metric(metrics, "smallest angle").min, 20);
+    EXPECT_LT(metric(metrics, "equiangle skewness").mean, mean_skewness);
+    EXPECT_LT(metric(metrics, "equiangle skewness").max, 0.6);
+    EXPECT_LT(metric(metrics, "area ratio").max, 3);
+    EXPECT_LT(metric(metrics, "area ratio").p99, 2);
+    EXPECT_TRUE(mesh.too_far.empty());
+    EXPECT_TRUE(examine(mesh.surface).is_sound);
 }
 
 /// Share of edges within [0.6, 1.6] of the wanted length.
@@ -108,6 +124,137 @@ TEST(SurfaceMesh, TellsWhereTheInputCrossesItself) {
     } catch (const GeometryError& e) {
         EXPECT_NE(std::string(e.what()).find("crosses itself"), std::string::npos);
     }
+}
+
+TEST(SurfaceMesh, IsGoodOnSmoothBodies) {
+    SizeOptions o;
+    o.surface = 0.06;
+    expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o), 0.15);
+    expect_good(meshed_as(kit::torus(1, 0.3, 200, 80), o), 0.15);
+    // Far too fine an original, far too coarse a one, and slivers from end to end.
+    expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 1500), 40), o));
+    expect_good(meshed_as(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 3}), 40), o));
+    // Sizes that vary: round a point, and by curvature.
+    o.surface = 0.2;
+    o.refine = {{.name = "place", .points = {{1, 0, 0}}, .size = 0.01}};
+    expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o));
+    o.refine.clear();
+    o.per_circle = 30;
+    expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 200), 40), o));
+}
+
+TEST(SurfaceMesh, EdgesFollowTheField) {
+    const Domain d = kit::inside_of(kit::sphere({0, 0, 0}, 1, 5));
+    SizeOptions o;
+    o.surface = 0.15;
+    o.refine = {{.name = "ball", .volume = BallVolume{{1, 0, 0}, 0.3}, .size = 0.03}};
+    const SizeField field = make_size_field(d, o);
+    const Surface s = mesh_surface(d, field).surface;
+    std::size_t n = 0, fitting = 0;
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        for (int k = 0; k < 3; ++k, ++n) {
+            const Vec3 &a = s.corner(t, k), &b = s.corner(t, (k + 1) % 3);
+            const double ratio = distance(a, b) / field.at(midpoint(a, b));
+            fitting += ratio > 0.6 && ratio < 1.6 ? 1 : 0;
+        }
+    EXPECT_GT(static_cast<double>(fitting), 0.98 * static_cast<double>(n));
+}
+
+TEST(SurfaceMesh, DividesFeatureEdgesByNumber) {
+    // The back of the wedge meets its sides in two straight edges.
+    SizeOptions o;
+    o.surface = 0.1;
+    o.refine = {{.name = "back", .between = {"sides", "back"}, .divisions = 40, .bias = 8, .towards = Vec3{1, 0, 0}}};
+    const Surface s = meshed_as(kit::wedge(60), o).surface;
+    const SurfaceEdges edges(s.triangles, s.points.size());
+    std::vector<std::array<double, 2>> found;  // height and length of each division of the edge at positive y
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const Vec3 &a = s.points[edges.ends(e)[0]], &b = s.points[edges.ends(e)[1]];
+        const auto* use = edges.begin(e);
+        if (s.zone_of[use[0].triangle] == s.zone_of[use[1].triangle] || std::abs(a.z - b.z) < 1e-12 || a.y < 0.1) continue;
+        found.push_back({std::min(a.z, b.z), std::abs(a.z - b.z)});
+    }
+    ASSERT_EQ(found.size(), 40U);
+    std::sort(found.begin(), found.end());
+    EXPECT_NEAR(found.back()[1] / found.front()[1], 8, 1e-6);
+    EXPECT_NEAR(found[20][1] / found[19][1], std::pow(8, 1.0 / 39), 1e-6);
+}
+
+TEST(SurfaceMesh, KeepsARazorEdgeAndManyHoles) {
+    SizeOptions o;
+    o.surface = 0.08;
+    const SurfaceMesh wedge = meshed_as(kit::wedge(4), o);
+    EXPECT_TRUE(examine(wedge.surface).is_sound);
+    EXPECT_NEAR(examine(wedge.surface).enclosed_volume, 0.5 * std::sin(4 * std::numbers::pi / 180), 1e-12);
+    EXPECT_LT(wedge.largest_deviation, 1e-12);
+    // 196 holes: volume and areas of flat walls stay exactly; symmetric planes stay flat to the last bit.
+    const Surface plate = kit::plate_with_holes(14, 0.25);
+    ASSERT_TRUE(examine(plate).is_sound);
+    o.surface = 0.12;
+    const SurfaceMesh holes = meshed_as(plate, o);
+    EXPECT_TRUE(examine(holes.surface).is_sound);
+    for (Index t = 0; t < holes.surface.triangles.size(); ++t)
+        for (int k = 0; k < 3 && holes.surface.zone_of[t] == 0; ++k) {
+            const double z = holes.surface.corner(t, k).z;
+            ASSERT_TRUE(z == 0 || z == 0.25) << z;
+        }
+    EXPECT_NEAR(examine(holes.surface).enclosed_volume, examine(plate).enclosed_volume,
+                2e-3 * examine(plate).enclosed_volume);
+    EXPECT_GT(smallest_angle_deg(holes.surface), 20);
+}
+
+TEST(SurfaceMesh, CurvedPlacesAreFarCloserToTheSmoothBody) {
+    // A ball of large facets: on them its points are off by the facets' chords.
+    const Surface facets = kit::sphere({0, 0, 0}, 1, 2);
+    SizeOptions o;
+    o.surface = 0.1;
+    auto largest_error = [&](bool curved) {
+        double worst = 0;
+        SurfaceMeshOptions options;
+        options.curved = curved;
+        for (const Vec3& p : meshed_as(facets, o, options).surface.points) worst = std::max(worst, std::abs(length(p) - 1));
+        return worst;
+    };
+    EXPECT_LT(largest_error(true), 0.1 * largest_error(false));
+}
+
+TEST(SurfaceMesh, StaysWithinTheDeviationAskedFor) {
+    const Surface ball = kit::sphere({0, 0, 0}, 1, 6);
+    SizeOptions o;
+    o.surface = 0.5;
+    SurfaceMeshOptions options;
+    options.tolerance = 0.004;
+    const SurfaceMesh mesh = meshed_as(ball, o, options);
+    EXPECT_TRUE(mesh.too_far.empty());
+    EXPECT_LT(mesh.largest_deviation, 1.3 * 0.004);
+    EXPECT_GT(mesh.largest_deviation, 0.001);
+    // What it says is what another measure finds.
+    const TriangleTree tree(ball.points, ball.triangles);
+    double worst = 0;
+    for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
+        worst = std::max(worst, tree.closest((mesh.surface.corner(t, 0) + mesh.surface.corner(t, 1) +
+                                              mesh.surface.corner(t, 2)) / 3.0).distance);
+    EXPECT_LE(worst, mesh.largest_deviation + 1e-12);
+}
+
+TEST(SurfaceMesh, IsTheSameOnAnyNumberOfThreads) {
+    // Large enough for several chunks.
+    const Domain d = kit::inside_of(kit::torus(1, 0.4, 300, 150));
+    SizeOptions o;
+    o.surface = 0.015;
+    const SizeField field = make_size_field(d, o);
+    std::vector<SurfaceMesh> meshes;
+    for (const int threads : {1, 2, 5}) {
+        Context context;
+        context.threads = threads;
+        meshes.push_back(mesh_surface(d, field, {}, context));
+    }
+    EXPECT_GT(meshes[0].surface.triangles.size(), 60000U);
+    for (const SurfaceMesh& mesh : meshes) {
+        EXPECT_EQ(mesh.surface.points, meshes[0].surface.points);
+        EXPECT_EQ(mesh.surface.triangles, meshes[0].surface.triangles);
+    }
+    expect_good(meshes[0], 0.15);
 }
 
 }  // namespace

@@ -274,6 +274,42 @@ TEST_F(Tool, EndsWithStatus3WhenItCannot) {
     EXPECT_EQ(run("build case.toml --out file/inside").status, 3);
 }
 
+TEST_F(Tool, PlansAndStopsAtTheSurface) {
+    const Outcome text = run("plan case.toml");
+    EXPECT_EQ(text.status, 0) << text.err;
+    EXPECT_NE(text.out.find("surface size"), std::string::npos) << text.out;
+    EXPECT_FALSE(fs::exists(directory / "made"));
+    const auto planned = nlohmann::json::parse(run("plan case.toml --json").out);
+    const Outcome surface = run("build case.toml --until surface --out made --json");
+    ASSERT_EQ(surface.status, 0) << surface.err;
+    const auto made = nlohmann::json::parse(surface.out);
+    EXPECT_NEAR(planned["triangles"].get<double>() / made["triangles"].get<double>(), 1, 0.15);
+    EXPECT_TRUE(fs::exists(directory / "made/surface.vtu"));
+    EXPECT_FALSE(fs::exists(directory / "made/mesh.cgns"));
+    EXPECT_EQ(run("inspect made/surface.stl --unit mm").status, 0);
+    ASSERT_EQ(run("build case.toml --out made").status, 0);
+    const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));
+    EXPECT_NEAR(planned["cells"]["total"].get<double>() / summary["cells"]["total"].get<double>(), 1, 0.15);
+    EXPECT_EQ(summary["quality"]["surface_metrics"].size(), 4U);
+
+    write_case("[limits]\ncells = 300\n");
+    const Outcome over = run("plan case.toml");
+    EXPECT_EQ(over.status, 1);
+    EXPECT_NE(over.out.find("\"surface size\" makes 100 %"), std::string::npos) << over.out;
+}
+
+TEST_F(Tool, AnswersForYPlus) {
+    const Outcome text = run("yplus --speed '18 m/s' --length '200 mm' --target 30 --core-size 4");
+    EXPECT_EQ(text.status, 0) << text.err;
+    EXPECT_NE(text.out.find("First cell 1.926 mm high"), std::string::npos) << text.out;
+    EXPECT_NE(text.out.find("Blasius"), std::string::npos);
+    const auto json = nlohmann::json::parse(run("yplus --speed 2 --fluid water --length 50 --pipe --json").out);
+    EXPECT_NEAR(json["wall"]["reynolds"].get<double>(), 2 * 0.05 * 998.2 / 1.002e-3, 2000);
+    for (const char* wrong : {"--speed 0 --length 1", "--speed 1 --length 1 --fluid honey",
+                              "--speed 1 --length 1 --density 2", "--speed 'fast' --length 1", "--speed 1"})
+        EXPECT_EQ(run(std::string("yplus ") + wrong).status, 2) << wrong;
+}
+
 TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
     std::string text = content(directory / "case.toml");
     text.replace(text.find("surface = 5"), 11, "surface = 0.7");
@@ -294,7 +330,7 @@ TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
 }
 
 TEST_F(Tool, HelpsEveryCommandWithAnExample) {
-    for (const char* command : {"inspect", "openings", "build", "assess", "convert", "demo"}) {
+    for (const char* command : {"inspect", "openings", "yplus", "plan", "build", "assess", "convert", "demo"}) {
         const Outcome o = run(std::string(command) + " --help");
         EXPECT_EQ(o.status, 0);
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
