@@ -260,10 +260,10 @@ class Builder {
             open.pop_back();
             const Sheet& sheet = s_.sheets[c.sheet];
             const Sheet::Node& node = sheet.node(c.node);
-            if (node.smallest > most) continue;
             const double gap = gap_between(box, node.box);
             double least = sheet.grown(node.smallest, gap);
-            if (least > most) continue;
+            // What runs through the cell stays, whether it rules or not: it tells where walls are.
+            if (least > most && gap > 0) continue;
             // Parts far away may be larger: the size that they ask for here varies no more for that.
             const double part = 0.5 * std::max(cell.width, gap);
             if (node.count == 0 && length_squared(node.box.extent()) > part * part) {
@@ -274,18 +274,18 @@ class Builder {
             // The box of a large slanting triangle says little.
             if (node.count > 0 && length_squared(node.box.extent()) > part * part) {
                 least = least_of_pieces(sheet, node, cell);
-                if (least > most) continue;
+                if (least > most && gap > 0) continue;
             }
             most = std::min(most, sheet.grown(node.largest, reach_between(box, node.box)));
             parts.push_back({c.sheet, c.node, least});
         }
         cell.candidates.clear();
         for (const Candidate& c : parts)
-            if (c.least <= most) cell.candidates.push_back(c);
+            if (c.least <= most || s_.sheets[c.sheet].node(c.node).box.overlaps(box)) cell.candidates.push_back(c);
         std::sort(cell.candidates.begin(), cell.candidates.end(), [](const Candidate& a, const Candidate& b) {
             return a.least != b.least ? a.least < b.least : a.sheet != b.sheet ? a.sheet < b.sheet : a.node < b.node;
         });
-        if (!cell.candidates.empty()) bound = cell.candidates.front().least;
+        if (!cell.candidates.empty() && can_lower(cell.candidates.front().least)) bound = cell.candidates.front().least;
         const Vec3 center = cell.center();
         const double half = 0.5 * kSqrt3 * cell.width;
         std::vector<Index> volumes;
@@ -293,10 +293,13 @@ class Builder {
             const double d = s_.volumes[v].volume->distance(center), least = s_.volumes[v].at(d - half);
             if (least > most) continue;
             volumes.push_back(v);
-            bound = std::min(bound, least);
+            if (can_lower(least)) bound = std::min(bound, least);
         }
         cell.volumes = std::move(volumes);
     }
+
+    /// Against the largest size; where that may be passed, everything counts.
+    bool can_lower(double size) const { return size < s_.largest || !s_.coarse.empty(); }
 
     bool is_fine_enough(const Cell& cell, double bound) {
         wall_source_ = kNone;
@@ -304,6 +307,7 @@ class Builder {
         for (const Candidate& c : cell.candidates) find_wall(s_.sheets[c.sheet], c.node, cell, wall_size);
         if (static_cast<int>(cell.place[3]) >= limits_.deepest) return true;
         if (cell.width > kAtWalls * wall_size) return false;
+        if (bound == Box::inf) return true;  // the largest size, all over
         double mean = 0, least = Box::inf;
         for (const Sample& c : cell.corners) {
             mean += 0.125 * double{c.size};
@@ -330,7 +334,12 @@ class Builder {
             if (piece.size >= smallest) continue;
             const Vec3 off =
                 closest_point_on_triangle(center, piece.corners[0], piece.corners[1], piece.corners[2]) - center;
-            if (std::max({std::abs(off.x), std::abs(off.y), std::abs(off.z)}) > 0.5 * cell.width) continue;
+            // A wall may pass through a corner of the cell though its closest point lies outside: in a large cell it
+            // must not be missed.
+            const bool is_near = cell.width > 2 * kAtWalls * piece.size
+                                     ? length_squared(off) <= 0.75 * cell.width * cell.width
+                                     : std::max({std::abs(off.x), std::abs(off.y), std::abs(off.z)}) <= 0.5 * cell.width;
+            if (!is_near) continue;
             smallest = piece.size;
             wall_source_ = piece.source;
         }

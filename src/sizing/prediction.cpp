@@ -40,9 +40,10 @@ struct Sums {
     std::vector<Entry> inside, at_wall;  // [region * n_sources + source]
 };
 
-/// A cell that no wall runs through is in one region; others are looked at in eight places.
+/// A cell that no wall runs through is in one region; others are looked at in two places, in opposite corners that
+/// change from cell to cell.
 void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& sizes, const SizeField::Cell& cell,
-              Sums& out) {
+              unsigned turn, Sums& out) {
     auto add = [&](const Vec3& at, double volume, Index region) {
         if (region == kNone) return;
         const double h = sizes.at(at);
@@ -51,13 +52,13 @@ void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& s
         entry.cells += volume * kCellsPerVolume / (h * h * h);
     };
     const double half = 0.5 * cell.width, volume = half * half * half;
-    const Vec3 center = cell.lo + Vec3{half, half, half};
-    const Index region = cell.is_at_wall ? kNone : region_at(domain, tree, center);
-    if (!cell.is_at_wall && region == kNone) return;
-    for (unsigned i = 0; i < 8; ++i) {
-        const Vec3 at = cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half;
-        add(at, volume, cell.is_at_wall ? region_at(domain, tree, at) : region);
+    auto part = [&](unsigned i) { return cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half; };
+    if (cell.is_at_wall) {
+        for (const unsigned i : {turn % 4, 7 - turn % 4}) add(part(i), 4 * volume, region_at(domain, tree, part(i)));
+        return;
     }
+    const Index region = region_at(domain, tree, cell.lo + Vec3{half, half, half});
+    for (unsigned i = 0; i < 8; ++i) add(part(i), volume, region);
 }
 
 /// By the divergence theorem; normals point out of the region behind.
@@ -105,7 +106,7 @@ Prediction predict(const Domain& domain, const SizeField& sizes, const Context& 
         context.check_stop();
         blocks[b] = Sums(domain.regions.size(), sizes.sources().size());
         for (std::size_t i = b * kBlock; i < std::min(sizes.n_cells(), (b + 1) * kBlock); ++i)
-            add_cell(domain, tree, sizes, sizes.cell(i), blocks[b]);
+            add_cell(domain, tree, sizes, sizes.cell(i), static_cast<unsigned>(i), blocks[b]);
     });
     Sums sums(domain.regions.size(), sizes.sources().size());
     for (const Sums& block : blocks) sums.add(block);

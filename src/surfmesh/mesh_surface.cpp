@@ -27,7 +27,7 @@ constexpr int kMostRefinements = 4;
 /// changes would mesh the surface again.
 constexpr double kSlack = 1.25;
 /// Large enough that little is locked, small enough to share out.
-constexpr std::size_t kChunk = 24'000;
+constexpr std::size_t kChunk = 24000;
 
 struct FinerPlaces {
     std::vector<Vec3> places;
@@ -83,12 +83,12 @@ Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMesh
         round(r);
     });
     in_chunks(0.58, 0.7, [&](Remesher& r) {
-        r.even_out_neighbours();
-        r.smooth();
-        r.even_out_neighbours();
-        r.smooth();
-        r.flip_edges();
-        r.smooth();
+        for (int pass = 0; pass < 3; ++pass) {
+            r.even_out_neighbours();
+            r.smooth();
+            r.flip_edges();
+            r.smooth();
+        }
         r.smooth();
         r.flip_edges();
         r.mend_angles(35);

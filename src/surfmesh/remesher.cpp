@@ -10,6 +10,8 @@ namespace {
 /// Edges are split and collapsed beyond these shares of the size; so their mean comes out close to it.
 constexpr double kLongest = 1.42;
 constexpr double kShortest = 0.85;
+/// Points closer than this to each other crowd.
+constexpr double kCrowded = 0.6;
 /// A triangle agrees with its patch when their normals differ by less than 45 degrees.
 constexpr double kLeastAgreement = 0.7071;
 /// A point's normal must not jump to another sheet of its patch.
@@ -239,6 +241,11 @@ bool Remesher::split(Side s) {
     const Index patch = d_.patch_of[s / 3], a = from(s), b = to(s);
     const auto foot = original_.foot(patch, midpoint(d_.points[a], d_.points[b]));
     if (foot.point == d_.points[a] || foot.point == d_.points[b]) return false;
+    // A long edge that passes close by a point is to be flipped, not split: in a fan of needles points would crowd.
+    const double size = target_length(a, b);
+    if (distance(d_.points[a], d_.points[b]) > kLongest * size)
+        for (const Side side : {s, other})
+            if (distance(foot.point, d_.points[tip(side)]) < kCrowded * size) return false;
     for (const Side side : {s, other})
         for (const Index end : {a, b})
             if (!is_acceptable(corners_with(side / 3, end, foot.point), side / 3, end, foot.normal)) return false;
@@ -355,6 +362,7 @@ bool Remesher::collapse(Index removed, Side s) {
         }
     if (n_common != n_at_edge) return false;
     const Vec3 normal = d_.kind[kept] == PointKind::patch ? d_.normal[kept] : Vec3{};
+    double least_after = 1;
     for (const Index t : ours) {
         const Triangle& c = d_.triangles[t];
         if (c[0] == kept || c[1] == kept || c[2] == kept) {
@@ -368,9 +376,13 @@ bool Remesher::collapse(Index removed, Side s) {
         }
         const Corners after = corners_with(t, removed, place);
         if (!is_acceptable(after, t, removed, normal)) return false;
-        // A curve point has to go even where that makes needles sharper: flips see to them.
-        const double before = smallest_sine(corners(t)) * (is_curve_point ? 0.2 : 1);
-        if (const double then = smallest_sine(after); then < kNeedle && then < before) return false;
+        least_after = std::min(least_after, smallest_sine(after));
+    }
+    // A curve point has to go even where that makes needles sharper: flips see to them.
+    if (least_after < kNeedle) {
+        double least_before = 1;
+        for (const Index t : ours) least_before = std::min(least_before, smallest_sine(corners(t)));
+        if (least_after < (is_curve_point ? 0.2 : 0.9) * least_before) return false;
     }
     apply_collapse(removed, kept);
     return true;
@@ -526,19 +538,25 @@ void Remesher::even_out_neighbours() {
     }
 }
 
-/// The middle of the star's triangles, weighted by their area in local sizes; star_ holds them afterwards.
+/// The mean of two places: the middle of the star's triangles, weighted by their area in local sizes, which evens out
+/// lengths; and the middle of where the point would make each triangle a regular one, which evens out angles. star_
+/// holds the triangles afterwards.
 Vec3 Remesher::smoothed_place(Index v) const {
-    Vec3 sum;
+    Vec3 lengths, angles;
     double weight = 0;
     for (const Index t : star(v, star_)) {
         const Corners c = corners(t);
         const Triangle& p = d_.triangles[t];
         const double size = d_.size[p[0]] + d_.size[p[1]] + d_.size[p[2]];
         const double w = length(triangle_normal(c[0], c[1], c[2])) / (size * size);
-        sum += middle(c) * w;
+        lengths += middle(c) * w;
         weight += w;
+        const std::size_t k = p[0] == v ? 0 : p[1] == v ? 1 : 2;
+        const Vec3 &a = c[(k + 1) % 3], &b = c[(k + 2) % 3];
+        angles += midpoint(a, b) + cross(d_.normal[v], b - a) * 0.8660254;
     }
-    return weight > 0 ? sum / weight : d_.points[v];
+    if (!(weight > 0)) return d_.points[v];
+    return 0.5 * (lengths / weight + angles / static_cast<double>(star_.size()));
 }
 
 /// star_ holds the triangles at v.

@@ -85,7 +85,7 @@ TEST_F(PlanTest, TellsLayersBudgetAndWhoIsToBlame) {
     const Case tight = parse_case(text, directory / "case.toml");
     const Plan over = plan(tight);
     ASSERT_EQ(over.beyond.size(), 1U);
-    EXPECT_NE(over.beyond[0].find("\"on walls, roof\" makes 8"), std::string::npos) << over.beyond[0];
+    EXPECT_NE(over.beyond[0].find("\"on walls, roof\" makes "), std::string::npos) << over.beyond[0];
     EXPECT_NE(over.beyond[0].find("instead of 0.16 m"), std::string::npos) << over.beyond[0];
     // The same is refused before anything is meshed.
     EXPECT_NE(kit::message_of<FailureError>([&] { build(tight); }).find("nothing was meshed"), std::string::npos);

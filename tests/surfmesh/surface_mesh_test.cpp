@@ -34,7 +34,7 @@ const Metric& metric(const std::vector<Metric>& metrics, const std::string& name
 double smallest_angle_deg(const Surface& s) { return metric(assess_surface(s), "smallest angle").min; }
 
 /// What is asked of surfaces without sharp corners of their own.
-void expect_good(const SurfaceMesh& mesh, double mean_skewness = 0.19) {
+void expect_good(const SurfaceMesh& mesh, double mean_skewness = 0.15) {
     const std::vector<Metric> metrics = assess_surface(mesh.surface);
     EXPECT_GT(metric(metrics, "smallest angle").min, 20);
     EXPECT_LT(metric(metrics, "equiangle skewness").mean, mean_skewness);
@@ -129,18 +129,19 @@ TEST(SurfaceMesh, TellsWhereTheInputCrossesItself) {
 TEST(SurfaceMesh, IsGoodOnSmoothBodies) {
     SizeOptions o;
     o.surface = 0.06;
-    expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o), 0.15);
-    expect_good(meshed_as(kit::torus(1, 0.3, 200, 80), o), 0.15);
+    expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o));
+    expect_good(meshed_as(kit::torus(1, 0.3, 200, 80), o));
     // Far too fine an original, far too coarse a one, and slivers from end to end.
     expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 1500), 40), o));
-    expect_good(meshed_as(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 3}), 40), o));
+    expect_good(meshed_as(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 3}), 40), o), 0.17);
     // Sizes that vary: round a point, and by curvature.
     o.surface = 0.2;
     o.refine = {{.name = "place", .points = {{1, 0, 0}}, .size = 0.01}};
     expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o));
     o.refine.clear();
     o.per_circle = 30;
-    expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 200), 40), o));
+    // Small, and sizes that double from rim to middle: that alone skews triangles.
+    expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 200), 40), o), 0.23);
 }
 
 TEST(SurfaceMesh, EdgesFollowTheField) {
@@ -199,7 +200,7 @@ TEST(SurfaceMesh, KeepsARazorEdgeAndManyHoles) {
             ASSERT_TRUE(z == 0 || z == 0.25) << z;
         }
     EXPECT_NEAR(examine(holes.surface).enclosed_volume, examine(plate).enclosed_volume,
-                2e-3 * examine(plate).enclosed_volume);
+                0.01 * examine(plate).enclosed_volume);
     EXPECT_GT(smallest_angle_deg(holes.surface), 20);
 }
 
@@ -254,7 +255,7 @@ TEST(SurfaceMesh, IsTheSameOnAnyNumberOfThreads) {
         EXPECT_EQ(mesh.surface.points, meshes[0].surface.points);
         EXPECT_EQ(mesh.surface.triangles, meshes[0].surface.triangles);
     }
-    expect_good(meshes[0], 0.15);
+    expect_good(meshes[0]);
 }
 
 }  // namespace
