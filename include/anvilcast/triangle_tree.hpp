@@ -33,7 +33,7 @@ class ANVILCAST_API TriangleTree {
     };
 
     TriangleTree() = default;
-    /// O(n log n). Triangle numbers are those of the given array.
+    /// O(n log n), parallel. Triangle numbers are those of the given array.
     TriangleTree(const std::vector<Vec3>& points, std::span<const Triangle> triangles);
 
     bool empty() const { return corners_.empty(); }
@@ -57,7 +57,7 @@ class ANVILCAST_API TriangleTree {
         Index first;  ///< leaf: first place in order_; inner node: the right child (the left one follows it)
         Index count;  ///< 0 for an inner node
     };
-    void build(Index first, Index count);
+    void build(Index first, Index count, std::vector<Node>& out);
     std::optional<RayHit> hit(Index at, const Vec3& origin, const Vec3& direction) const;  ///< at: in tree order
 
     std::vector<std::array<Vec3, 3>> corners_;  // in tree order

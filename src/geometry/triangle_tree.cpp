@@ -1,5 +1,7 @@
 #include <anvilcast/triangle_tree.hpp>
 
+#include <tbb/parallel_invoke.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -7,6 +9,8 @@ namespace anvilcast {
 namespace {
 
 constexpr Index kLeafSize = 4;
+/// Fewer triangles than this are not worth another thread.
+constexpr Index kAlone = 20'000;
 /// Halving 2^32 triangles makes 30 levels; a query holds at most one node more than there are.
 constexpr std::size_t kDeepest = 128;
 
@@ -60,22 +64,21 @@ TriangleTree::TriangleTree(const std::vector<Vec3>& points, std::span<const Tria
         for (std::size_t k = 0; k < 3; ++k) corners_[i][k] = points[triangles[i][k]];
     }
     if (n == 0) return;
-    nodes_.reserve(n);
-    build(0, n);
+    build(0, n, nodes_);
     std::vector<std::array<Vec3, 3>> sorted(n);
     for (Index i = 0; i < n; ++i) sorted[i] = corners_[order_[i]];
     corners_ = std::move(sorted);
 }
 
-void TriangleTree::build(Index first, Index count) {
+void TriangleTree::build(Index first, Index count, std::vector<Node>& out) {
     Box box, centers;
     auto center = [this](Index t) { return (corners_[t][0] + corners_[t][1] + corners_[t][2]) / 3.0; };
     for (Index i = first; i < first + count; ++i) {
         for (const Vec3& p : corners_[order_[i]]) box.include(p);
         centers.include(center(order_[i]));
     }
-    const std::size_t self = nodes_.size();
-    nodes_.push_back({box, first, count <= kLeafSize ? count : 0});
+    const std::size_t self = out.size();
+    out.push_back({box, first, count <= kLeafSize ? count : 0});
     if (count <= kLeafSize) return;
     const Vec3 extent = centers.extent();
     const int axis = extent.x >= extent.y && extent.x >= extent.z ? 0 : extent.y >= extent.z ? 1 : 2;
@@ -85,9 +88,25 @@ void TriangleTree::build(Index first, Index count) {
         const double a = center(s)[axis], b = center(t)[axis];
         return a != b ? a < b : s < t;
     });
-    build(first, half);
-    nodes_[self].first = static_cast<Index>(nodes_.size());
-    build(first + half, count - half);
+    if (count < kAlone) {
+        build(first, half, out);
+        out[self].first = static_cast<Index>(out.size());
+        build(first + half, count - half, out);
+        return;
+    }
+    // Large halves side by side; the nodes come out as if one after the other.
+    std::vector<Node> left, right;
+    tbb::parallel_invoke([&] { build(first, half, left); }, [&] { build(first + half, count - half, right); });
+    auto append = [&out](const std::vector<Node>& half_of_it) {
+        const auto offset = static_cast<Index>(out.size());
+        for (Node node : half_of_it) {
+            if (node.count == 0) node.first += offset;
+            out.push_back(node);
+        }
+    };
+    append(left);
+    out[self].first = static_cast<Index>(out.size());
+    append(right);
 }
 
 const Box& TriangleTree::bounds() const {

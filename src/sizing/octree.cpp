@@ -77,7 +77,7 @@ class Builder {
   public:
     struct Limits {
         std::size_t max_cells;
-        int deepest;
+        unsigned deepest;
         std::atomic<std::size_t> n_cells = 0;
     };
     Builder(const Sources& sources, const std::vector<std::string>& names, Limits& limits, const Context& context)
@@ -125,7 +125,7 @@ class Builder {
                 lattice[i] = sample(cell.lo + Vec3{double(x), double(y), double(z)} * (0.5 * cell.width), cell);
         }
         std::vector<Cell> children(8);
-        const std::uint32_t half = std::uint32_t{1} << (static_cast<unsigned>(limits_.deepest) - cell.place[3] - 1);
+        const std::uint32_t half = std::uint32_t{1} << (limits_.deepest - cell.place[3] - 1);
         for (unsigned c = 0; c < 8; ++c) {
             const unsigned x = c & 1U, y = c >> 1U & 1U, z = c >> 2U;
             Cell& child = children[c];
@@ -305,7 +305,7 @@ class Builder {
         wall_source_ = kNone;
         double wall_size = Box::inf;
         for (const Candidate& c : cell.candidates) find_wall(s_.sheets[c.sheet], c.node, cell, wall_size);
-        if (static_cast<int>(cell.place[3]) >= limits_.deepest) return true;
+        if (cell.place[3] >= limits_.deepest) return true;
         if (cell.width > kAtWalls * wall_size) return false;
         if (bound == Box::inf) return true;  // the largest size, all over
         double mean = 0, least = Box::inf;
@@ -377,6 +377,7 @@ SizeOctree::SizeOctree(const Sources& sources, const std::vector<std::string>& n
     const Vec3 extent = sources.bounds.extent();
     width_ = 1.02 * std::max({extent.x, extent.y, extent.z, 1e-300});
     lo_ = sources.bounds.center() - Vec3{width_, width_, width_} * 0.5;
+    finest_per_metre_ = (1U << kDeepest) / width_;
 
     // The top, breadth first, until there are branches enough to grow side by side.
     Builder::Limits limits{max_cells, kDeepest};
@@ -415,6 +416,17 @@ SizeOctree::SizeOctree(const Sources& sources, const std::vector<std::string>& n
     source_ = std::move(all.source);
     at_wall_.assign(all.at_wall.begin(), all.at_wall.end());
     place_ = std::move(all.place);
+    constexpr std::size_t kSide = 1U << kTopLevels;
+    top_.resize(kSide * kSide * kSide);
+    for (std::uint32_t i = 0; i < top_.size(); ++i) {
+        Entry entry{nodes_[0], kDeepest};
+        for (unsigned level = kTopLevels; level > 0 && (entry.node & kLeafBit) == 0; --level) {
+            --entry.bit;
+            entry.node = nodes_[entry.node + (i >> (level - 1) & 1U) + 2 * (i >> (kTopLevels + level - 1) & 1U) +
+                                4 * (i >> (2 * kTopLevels + level - 1) & 1U)];
+        }
+        top_[i] = entry;
+    }
     float smallest = std::numeric_limits<float>::infinity(), largest = 0;
     for (const auto& corners : sizes_)
         for (const float h : corners) {
@@ -430,11 +442,11 @@ SizeOctree::Place SizeOctree::leaf_at(const Vec3& p) const {
     std::array<double, 3> at;
     std::array<std::uint32_t, 3> key;
     for (int i = 0; i < 3; ++i) {
-        at[static_cast<std::size_t>(i)] = std::clamp((p[i] - lo_[i]) / width_ * kFinest, 0.0, kFinest * (1 - 1e-12));
+        at[static_cast<std::size_t>(i)] = std::clamp((p[i] - lo_[i]) * finest_per_metre_, 0.0, kFinest * (1 - 1e-12));
         key[static_cast<std::size_t>(i)] = static_cast<std::uint32_t>(at[static_cast<std::size_t>(i)]);
     }
-    Index node = nodes_[0];
-    unsigned bit = kDeepest;
+    constexpr unsigned kTop = kDeepest - kTopLevels;
+    auto [node, bit] = top_[(key[2] >> kTop << 2 * kTopLevels) + (key[1] >> kTop << kTopLevels) + (key[0] >> kTop)];
     while ((node & kLeafBit) == 0) {
         --bit;
         node = nodes_[node + (key[0] >> bit & 1U) + 2 * (key[1] >> bit & 1U) + 4 * (key[2] >> bit & 1U)];

@@ -15,7 +15,7 @@ namespace anvilcast::sizing {
 /// only ever looks at what can rule in it.
 class SizeOctree {
   public:
-    static constexpr int kDeepest = 21;
+    static constexpr unsigned kDeepest = 21;
     static constexpr Index kLeafBit = Index{1} << 31;
 
     /// Throws FailureError, with the source that asks for most, when more than `max_cells` cells are needed.
@@ -38,8 +38,16 @@ class SizeOctree {
     };
     Place leaf_at(const Vec3& p) const;
 
+    /// Where the way down begins: below the first levels, or at a leaf among them.
+    struct Entry {
+        Index node;
+        unsigned bit;  ///< of the finest width that the node's own width is
+    };
+    static constexpr unsigned kTopLevels = 5;
+
     Vec3 lo_;
-    double width_ = 0, growth_ = 1.2, largest_ = 0, smallest_ = 0;
+    double width_ = 0, finest_per_metre_ = 0, growth_ = 1.2, largest_ = 0, smallest_ = 0;
+    std::vector<Entry> top_;                           ///< a lattice of them, x fastest
     std::vector<Index> nodes_;                  ///< a leaf's number with the leaf bit, or the first of eight children
     std::vector<std::array<float, 8>> sizes_;   ///< of each leaf
     std::vector<Index> source_;                 ///< of each leaf

@@ -161,7 +161,7 @@ Prediction predict(const Domain& domain, const SizeField& sizes, const Context& 
 Cost predict_cost(double triangles, double cells) {
     // Orientations of scattered points: arithmetic and cache misses in about the mixture that meshing has.
     constexpr std::size_t kPoints = 1U << 18U, kTests = 200'000;
-    constexpr double kReferenceSeconds = 0.0115;
+    constexpr double kReferenceSeconds = 0.0135;
     std::vector<Vec3> points(kPoints);
     std::uint64_t state = 88172645463325252ULL;
     auto random = [&state] {
@@ -173,7 +173,7 @@ Cost predict_cost(double triangles, double cells) {
     for (Vec3& p : points)
         for (int i = 0; i < 3; ++i) p[i] = static_cast<double>(random() >> 11U) * 0x1p-53;
     double best = 1e9;
-    for (int run = 0; run < 3; ++run) {
+    for (int run = 0; run < 5; ++run) {
         const auto start = std::chrono::steady_clock::now();
         std::size_t positive = 0;
         for (std::size_t i = 0; i < kTests; ++i) {
@@ -187,7 +187,7 @@ Cost predict_cost(double triangles, double cells) {
         if (positive > 0) best = std::min(best, seconds);
     }
     const double slowness = best / kReferenceSeconds;
-    constexpr double kTrianglesPerSecond = 35'000, kCellsPerSecond = 27'000;
+    constexpr double kTrianglesPerSecond = 60'000, kCellsPerSecond = 42'000;
     constexpr double kBaseMegabytes = 45, kBytesPerTriangle = 450, kBytesPerCell = 330;
     return {slowness * (triangles / kTrianglesPerSecond + cells / kCellsPerSecond),
             kBaseMegabytes + (triangles * kBytesPerTriangle + cells * kBytesPerCell) / 1e6};

@@ -78,7 +78,6 @@ Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMesh
         round(r);
     });
     in_chunks(0.37, 0.4, [&](Remesher& r) {
-        round(r);
         r.smooth();
         round(r);
     });
