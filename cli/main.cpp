@@ -379,7 +379,8 @@ void add_commands(CLI::App& app, Arguments& a) {
 
     s = command(app, a, "yplus", "first cell height from flow conditions, and layers to match",
                 "anvilcast yplus --speed \"18 m/s\" --length \"200 mm\" --target 30 --core-size \"4 mm\"");
-    s->add_option("--speed", a.speed, "of the flow along the wall, e.g. \"18 m/s\"; of a pipe: the mean speed")->required();
+    s->add_option("--speed", a.speed, "of the flow along the wall, e.g. \"18 m/s\"; of a pipe: the mean speed")
+        ->required();
     s->add_option("--length", a.length, "along the wall; of a pipe: the hydraulic diameter")->required();
     s->add_option("--target", a.y_plus, "the y+ to aim at (default 1)")->check(CLI::Range(1e-3, 1e5));
     s->add_option("--fluid", a.fluid, "air or water (default air)");

@@ -274,8 +274,8 @@ static std::string metric_row(const Metric& m, const LengthUnit& unit) {
                               : m.unit.empty() ? m.name
                                                : m.name + ", " + m.unit;
     // The degree and cube signs take two bytes: pad by what is seen.
-    const std::size_t seen = static_cast<std::size_t>(
-        std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+    const std::size_t seen =
+        static_cast<std::size_t>(std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
     std::string text = label + std::string(seen < 22 ? 22 - seen : 1, ' ');
     for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max})
         text += fmt::format("{:>11.4g}", v * scale);
@@ -295,7 +295,8 @@ static std::string worst_row(const Metric& m, const LengthUnit& unit) {
 }
 
 static std::string surface_metrics_text(const std::vector<Metric>& metrics, const LengthUnit& unit) {
-    std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}\n", "Surface triangles", "min", "mean", "99 %", "max");
+    std::string text =
+        fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}\n", "Surface triangles", "min", "mean", "99 %", "max");
     for (const Metric& m : metrics) text += metric_row(m, unit);
     return text;
 }
@@ -370,9 +371,9 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
 std::string surface_text(const SurfaceBuild& built, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
     const Surface& s = built.mesh.surface;
-    std::string text = fmt::format("{}\n  parts     {}\n  surface   {} triangles, {} points\n", bold(c.name),
-                                   extent(built.result.bounds, unit), grouped(s.triangles.size()),
-                                   grouped(s.points.size()));
+    std::string text =
+        fmt::format("{}\n  parts     {}\n  surface   {} triangles, {} points\n", bold(c.name),
+                    extent(built.result.bounds, unit), grouped(s.triangles.size()), grouped(s.points.size()));
     text += fmt::format("  deviation {} from the parts at most, at {} {}\n",
                         format_length(built.result.largest_deviation, unit),
                         place(built.result.largest_deviation_at, unit), unit.name);
@@ -391,15 +392,16 @@ static std::string rounded(double n) {
 
 static std::string plan_zones_text(const Plan& p, const LengthUnit& unit) {
     const std::size_t width = name_width(p.zones);
-    std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role", "triangles", "size");
+    std::string text =
+        fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role", "triangles", "size");
     for (const ZonePlan& z : p.zones)
         text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
                             fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
                             rounded(z.triangles), format_length(z.size, unit), format_area(z.area, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
-    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is\n", "Layers", width + 2, "count", "growth",
-                        "first", "last", "together");
+    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is\n", "Layers", width + 2, "count",
+                        "growth", "first", "last", "together");
     for (const ZonePlan& z : p.zones)
         if (z.layers)
             text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f} times as high\n", z.name, width,
@@ -416,8 +418,8 @@ static std::string sources_text(const Plan& p) {
         cells += s.cells;
     }
     const std::size_t width = name_width(p.sources);
-    std::string text = fmt::format("\n{:<{}}{:>12}{:>16}{:>18}\n", "Sizes by", width + 2, "core cells", "share of cells",
-                                   "share of volume");
+    std::string text = fmt::format("\n{:<{}}{:>12}{:>16}{:>18}\n", "Sizes by", width + 2, "core cells",
+                                   "share of cells", "share of volume");
     for (const SourceShare& s : p.sources)
         text += fmt::format("  {:<{}}{:>12}{:>14.1f} %{:>16.1f} %\n", s.name, width, rounded(s.cells),
                             100 * s.cells / cells, 100 * s.volume / volume);
@@ -446,7 +448,8 @@ std::string plan_text(const Plan& p, const Case& c) {
                         rounded(p.core_cells));
     if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
     text += fmt::format("  together   {} cells, within 15 %\n  takes      about {} s and {} MB on this machine\n\n",
-                        bold(rounded(p.total_cells())), p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
+                        bold(rounded(p.total_cells())),
+                        p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
                         rounded(p.cost.megabytes));
     if (!p.beyond.empty())
         for (const std::string& b : p.beyond) text += bad("Beyond the limit: ") + b + "\n";
@@ -460,11 +463,12 @@ std::string plan_text(const Plan& p, const Case& c) {
 std::string wall_text(const WallQuestion& q, const LengthUnit& unit) {
     const WallEstimate w = estimate_wall(q.flow);
     const double first = first_height(w, q.y_plus, q.at);
-    std::string text = fmt::format("First cell {} high for y+ = {:.4g} at the {} of the first cell\n",
-                                   bold(format_length(first, unit)), q.y_plus,
-                                   q.at == YPlusAt::cell_center ? "center" : "top");
-    text += fmt::format("  {} at {:.4g} m/s over {}: density {:.4g} kg/m\xC2\xB3, viscosity {:.4g} Pa s\n", q.flow.fluid.name,
-                        q.flow.speed, format_length(q.flow.length, unit), q.flow.fluid.density, q.flow.fluid.viscosity);
+    std::string text =
+        fmt::format("First cell {} high for y+ = {:.4g} at the {} of the first cell\n",
+                    bold(format_length(first, unit)), q.y_plus, q.at == YPlusAt::cell_center ? "center" : "top");
+    text += fmt::format("  {} at {:.4g} m/s over {}: density {:.4g} kg/m\xC2\xB3, viscosity {:.4g} Pa s\n",
+                        q.flow.fluid.name, q.flow.speed, format_length(q.flow.length, unit), q.flow.fluid.density,
+                        q.flow.fluid.viscosity);
     text += wall_lines(w, unit);
     text += fmt::format("  layers             {} at growth {:.4g} cover the boundary layer\n",
                         layers_to_reach(first, q.growth, w.layer_thickness), q.growth);

@@ -20,8 +20,8 @@
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
 #include <anvilcast/polygon.hpp>
-#include <anvilcast/prediction.hpp>
 #include <anvilcast/predicates.hpp>
+#include <anvilcast/prediction.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>

@@ -20,8 +20,8 @@ struct Fluid {
 };
 
 /// "air" (ideal gas at 101 325 Pa, viscosity by Sutherland, 1893; 200 to 1000 K) or "water" (density by Kell, 1975,
-/// viscosity by Vogel's formula, within 2.5 %; 273.15 to 373.15 K). Throws InputError for another name or a temperature,
-/// in kelvin, out of range.
+/// viscosity by Vogel's formula, within 2.5 %; 273.15 to 373.15 K). Throws InputError for another name or a
+/// temperature, in kelvin, out of range.
 ANVILCAST_API Fluid fluid_by_name(const std::string& name, double temperature);
 
 /// A plate: the wall has the outer flow's speed and a length along it. A pipe: mean speed and hydraulic diameter.
@@ -41,13 +41,13 @@ struct WallEstimate {
     double viscous_length = 0;     ///< the height at which y+ is 1, metres
     double layer_thickness = 0;    ///< of the boundary layer at the length; a pipe's radius
     bool is_turbulent = true;
-    std::string correlation;  ///< for the skin friction, with source and range
+    std::string correlation;            ///< for the skin friction, with source and range
     std::vector<std::string> warnings;  ///< where a range is left
 };
 
-/// Plates: H. Blasius (1908) up to a Reynolds number of 5e5, above that H. Schlichting, Boundary-layer theory (1979), up
-/// to 1e9. Pipes: laminar up to 2300, above that B. S. Petukhov (1970), 3e3 to 5e6. Throws InputError when a quantity is
-/// not positive.
+/// Plates: H. Blasius (1908) up to a Reynolds number of 5e5, above that H. Schlichting, Boundary-layer theory (1979),
+/// up to 1e9. Pipes: laminar up to 2300, above that B. S. Petukhov (1970), 3e3 to 5e6. Throws InputError when a
+/// quantity is not positive.
 ANVILCAST_API WallEstimate estimate_wall(const FlowConditions& flow);
 
 /// Where y+ is meant: solvers with values in the cells' centres see the wall at half of the first cell's height.

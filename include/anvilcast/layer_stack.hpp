@@ -39,10 +39,10 @@ struct LayerStack {
 /// The height of a regular tetrahedron over its edge.
 inline constexpr double kCoreHeight = 0.81649658;
 
-/// The stack for a wall with edges of `size` metres. A count that follows from the rest is rounded, and something has to
-/// give way: the growth; the total height where it was given with the growth and the last height; the last height where
-/// first, total and last were given. `wall`: needed for y+. Throws InputError that says what to leave out or to add, and
-/// for conditions that no stack of growing layers fulfils.
+/// The stack for a wall with edges of `size` metres. A count that follows from the rest is rounded, and something has
+/// to give way: the growth; the total height where it was given with the growth and the last height; the last height
+/// where first, total and last were given. `wall`: needed for y+. Throws InputError that says what to leave out or to
+/// add, and for conditions that no stack of growing layers fulfils.
 ANVILCAST_API LayerStack solve_stack(const LayerRecipe& recipe, double size,
                                      const std::optional<WallEstimate>& wall = std::nullopt,
                                      YPlusAt at = YPlusAt::cell_center);

@@ -82,8 +82,8 @@ struct QualityReport {
 ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {},
                                    const Context& context = {});
 
-/// The metrics of a surface's triangles: smallest angle, largest angle, equiangle skewness, area ratio. WorstPlace::cell
-/// is the number of a triangle. Parallel, O(n log n).
+/// The metrics of a surface's triangles: smallest angle, largest angle, equiangle skewness, area ratio.
+/// WorstPlace::cell is the number of a triangle. Parallel, O(n log n).
 ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface);
 
 }  // namespace anvilcast

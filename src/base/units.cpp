@@ -87,7 +87,11 @@ double parse_speed(std::string_view text) {
 double parse_temperature(std::string_view text) {
     const auto [value, unit] = number_and_unit(text, "a temperature", "20 C");
     if (unit == "K") return value;
-    if (unit.empty() || unit == "C" || unit == "\xC2\xB0""C") return value + 273.15;
+    if (unit.empty() || unit == "C" ||
+        unit ==
+            "\xC2\xB0"
+            "C")
+        return value + 273.15;
     throw InputError(fmt::format("\"{}\" is not a unit of temperature; write C or K", unit));
 }
 

@@ -29,9 +29,10 @@ void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, con
 SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& field, Stopwatch& watch,
                                const Context& context) {
     if (!c.layers.empty())
-        throw FailureError(fmt::format("{}, line {}: [[layers]] can be planned (`anvilcast plan`), but not built yet; "
-                                       "leave them out to build the mesh without layers",
-                                       c.file.string(), c.layers.front().line));
+        throw FailureError(
+            fmt::format("{}, line {}: [[layers]] can be planned (`anvilcast plan`), but not built yet; "
+                        "leave them out to build the mesh without layers",
+                        c.file.string(), c.layers.front().line));
     const Domain domain = prepare_domain(c, result, context);
     watch.lap("domain");
 

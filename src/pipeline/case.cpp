@@ -275,8 +275,7 @@ class CaseReader {
         read_sizing(s, case_);
         for (const toml::table* t : list("refine")) {
             Section refine = section(*t, "[[refine]]");
-            case_.sizing.refine.push_back(
-                read_refinement(refine, file_.parent_path(), case_.sizing.refine.size() + 1));
+            case_.sizing.refine.push_back(read_refinement(refine, file_.parent_path(), case_.sizing.refine.size() + 1));
             try {
                 validate(case_.sizing);
             } catch (const InputError& e) {

@@ -48,7 +48,8 @@ Volume read_volume(Section& s, const std::string& shape, const std::filesystem::
 std::string parse_volume_shape(const std::string& text) {
     for (const char* known : {"box", "sphere", "cylinder", "cone", "capsule", "wake", "body"})
         if (text == known) return text;
-    throw InputError(fmt::format("\"{}\" is not a shape; write one of box, sphere, cylinder, cone, capsule, wake, body", text));
+    throw InputError(
+        fmt::format("\"{}\" is not a shape; write one of box, sphere, cylinder, cone, capsule, wake, body", text));
 }
 
 std::string name_of(const Refinement& r, std::size_t number, const std::string& shape) {
@@ -79,7 +80,9 @@ void read_sizing(Section& s, Case& c) {
         c.surface.deviation = std::min(c.surface.deviation, 2 * (1 - std::cos(half)) / (2 * std::sin(half)));
     }
     if (o.surface == 0 && o.largest == 0)
-        s.fail("[sizing] surface is missing, the edge length on surfaces; write for example surface = \"5 mm\", or largest = \"8 mm\" for one size everywhere");
+        s.fail(
+            "[sizing] surface is missing, the edge length on surfaces; write for example surface = \"5 mm\", or "
+            "largest = \"8 mm\" for one size everywhere");
     try {
         validate(o);
     } catch (const InputError& e) {
@@ -102,7 +105,8 @@ Refinement read_refinement(Section& s, const std::filesystem::path& folder, std:
     if (shape) r.volume = read_volume(s, *shape, folder);
     if (r.on.empty() && r.edges.empty() && r.between[0].empty() && r.points.empty() && !r.volume)
         s.fail(
-            "[[refine]] does not say where: write on = [\"zone*\"], edges = [\"zone*\"], between = [\"a\", \"b\"], at = "
+            "[[refine]] does not say where: write on = [\"zone*\"], edges = [\"zone*\"], between = [\"a\", \"b\"], at "
+            "= "
             "[[x, y, z]] or shape = \"box\"");
     r.size = s.positive_length("size");
     r.at_least = s.positive_length("at_least");
@@ -125,8 +129,7 @@ FlowSpec read_flow(Section& s) {
     const auto fluid = s.text("fluid");
     const auto temperature = s.optional_quantity("temperature", parse_temperature);
     const auto density = s.number("density", 1e-9, 1e6), viscosity = s.number("viscosity", 1e-9, 1e6);
-    if (density.has_value() != viscosity.has_value())
-        s.fail("[flow] density (kg/m3) and viscosity (Pa s) go together");
+    if (density.has_value() != viscosity.has_value()) s.fail("[flow] density (kg/m3) and viscosity (Pa s) go together");
     if (density && (fluid || temperature)) s.fail("[flow] has a fluid and its density; give one or the other");
     if (density) {
         flow.conditions.fluid = {"fluid", *density, *viscosity};
@@ -139,13 +142,15 @@ FlowSpec read_flow(Section& s) {
     }
     flow.conditions.length = s.required_length("length", "200 mm");
     flow.conditions.wall = s.parsed("wall", [](const std::string& text) {
-                                if (text == "plate" || text == "pipe") return text == "pipe" ? WallKind::pipe : WallKind::plate;
+                                if (text == "plate" || text == "pipe")
+                                    return text == "pipe" ? WallKind::pipe : WallKind::plate;
                                 throw InputError(fmt::format("\"{}\" is not known; write \"plate\" or \"pipe\"", text));
                             }).value_or(WallKind::plate);
     flow.y_plus_at = s.parsed("y_plus_at", [](const std::string& text) {
                           if (text == "center" || text == "top")
                               return text == "top" ? YPlusAt::cell_top : YPlusAt::cell_center;
-                          throw InputError(fmt::format("\"{}\" is not known; write \"center\" or \"top\" (of the first cell)", text));
+                          throw InputError(fmt::format(
+                              "\"{}\" is not known; write \"center\" or \"top\" (of the first cell)", text));
                       }).value_or(YPlusAt::cell_center);
     s.finish();
     return flow;

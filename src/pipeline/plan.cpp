@@ -39,12 +39,12 @@ std::string remedy(const SourceShare& source, double total, double limit, const 
     const double size = size_of(source.name, c);
     if (room < 0.05 * limit || size == 0) {
         const double all = std::cbrt(total / limit);
-        const std::string knob = source.name == "curvature" ? fmt::format("per_circle = {:.0f} instead of {:.4g}, or ",
-                                                                          std::floor(c.sizing.per_circle / all),
-                                                                          c.sizing.per_circle)
-                                 : source.name == "gaps"    ? fmt::format("across_gaps = {:.2g} instead of {:.4g}, or ",
+        const std::string knob = source.name == "curvature"
+                                     ? fmt::format("per_circle = {:.0f} instead of {:.4g}, or ",
+                                                   std::floor(c.sizing.per_circle / all), c.sizing.per_circle)
+                                 : source.name == "gaps" ? fmt::format("across_gaps = {:.2g} instead of {:.4g}, or ",
                                                                        c.sizing.across_gaps / all, c.sizing.across_gaps)
-                                                            : "";
+                                                         : "";
         return fmt::format("{}all sizes {:.2f} times as large, would bring it there", knob, two_digits_up(all));
     }
     const double asked = two_digits_up(size / c.unit.metres * std::cbrt(source.cells / room)) * c.unit.metres;
@@ -71,8 +71,9 @@ void check_recipes(const Domain& domain, const Case& c) {
                              [&](const Zone& z) { return matches_pattern(z.name, pattern); })) {
                 std::vector<std::string> names;
                 for (const Zone& z : domain.boundary.zones) names.push_back(z.name);
-                throw InputError(fmt::format("{}, line {}: [[layers]] on \"{}\", but no zone has such a name; the zones are {}",
-                                             c.file.string(), r.line, pattern, fmt::join(names, ", ")));
+                throw InputError(
+                    fmt::format("{}, line {}: [[layers]] on \"{}\", but no zone has such a name; the zones are {}",
+                                c.file.string(), r.line, pattern, fmt::join(names, ", ")));
             }
 }
 

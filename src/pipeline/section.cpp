@@ -126,7 +126,8 @@ std::optional<Vec3> Section::fractions(const char* key) {
         wrong_type(*node, key, "three shares of the body's extent, e.g. [-0.5, 0, 1.2]");
     for (int axis = 0; axis < 3; ++axis) {
         const toml::node& number = (*list)[static_cast<std::size_t>(axis)];
-        if (!number.is_number()) wrong_type(*node, key, "three shares of the body's extent: bare numbers, 0 and 1 are its sides");
+        if (!number.is_number())
+            wrong_type(*node, key, "three shares of the body's extent: bare numbers, 0 and 1 are its sides");
         out[axis] = number_of(number);
     }
     if (!is_finite(out)) fail(line_of(*node), fmt::format("{} is not finite", path(key)));
@@ -136,7 +137,8 @@ std::optional<Vec3> Section::fractions(const char* key) {
 std::optional<double> Section::optional_quantity(const char* key, double (*parse)(std::string_view)) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;
-    if (!node->is_number() && !node->is_string()) wrong_type(*node, key, "a number, or a text with a number and a unit");
+    if (!node->is_number() && !node->is_string())
+        wrong_type(*node, key, "a number, or a text with a number and a unit");
     try {
         const double value = node->is_number() ? number_of(*node) : 0;
         return node->is_number() ? parse(fmt::format("{:.17g}", value)) : parse(**node->as_string());

@@ -40,7 +40,8 @@ std::vector<Metric> assess_surface(const Surface& s) {
     auto add = [&](const char* name, const char* unit, bool low_is_better, auto value) {
         metrics.push_back(quality::summarised(
             {name, unit, low_is_better, {}},
-            quality::measured(s.triangles.size(), [&](std::size_t t) { return value(angles_of(s, static_cast<Index>(t))); }),
+            quality::measured(s.triangles.size(),
+                              [&](std::size_t t) { return value(angles_of(s, static_cast<Index>(t))); }),
             describe));
     };
     add("smallest angle", "\xC2\xB0", false, [](const TriangleAngles& a) { return a.smallest; });

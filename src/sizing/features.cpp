@@ -160,8 +160,8 @@ std::vector<Vec3> divide_by_number(const std::vector<Vec3>& polyline, const Edge
         for (std::size_t i = 0; i < n; ++i)
             pieces[i] = std::pow(ratio, static_cast<double>(division.towards ? i : std::min(i, n - 1 - i)));
     }
-    if (division.towards && distance_squared(*division.towards, polyline.back()) <
-                                distance_squared(*division.towards, polyline.front()))
+    if (division.towards &&
+        distance_squared(*division.towards, polyline.back()) < distance_squared(*division.towards, polyline.front()))
         std::reverse(pieces.begin(), pieces.end());
     double whole = 0, length = 0;
     for (const double piece : pieces) whole += piece;

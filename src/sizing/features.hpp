@@ -20,11 +20,11 @@ struct FeatureCurve {
 };
 
 struct Features {
-    std::vector<Edge> edges;            ///< sorted
-    std::vector<Index> curve_of_edge;   ///< of each of them
+    std::vector<Edge> edges;           ///< sorted
+    std::vector<Index> curve_of_edge;  ///< of each of them
     std::vector<FeatureCurve> curves;
-    std::vector<PointKind> kind;        ///< of each point of the boundary
-    std::vector<Index> patch_of;        ///< of each triangle
+    std::vector<PointKind> kind;  ///< of each point of the boundary
+    std::vector<Index> patch_of;  ///< of each triangle
     Index n_patches = 0;
     /// Normals of the smooth surface, one for each point of a patch (several at a feature edge), weighted by angles:
     /// corner k of triangle t has normals[normal_of_corner[3 t + k]].

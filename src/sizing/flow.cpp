@@ -15,10 +15,10 @@ Fluid air(double t) {
 
 Fluid water(double t) {
     const double c = t - 273.15;
-    const double density = (999.83952 +
-                            c * (16.945176 +
-                                 c * (-7.9870401e-3 + c * (-46.170461e-6 + c * (105.56302e-9 - c * 280.54253e-12))))) /
-                           (1 + 16.87985e-3 * c);
+    const double density =
+        (999.83952 +
+         c * (16.945176 + c * (-7.9870401e-3 + c * (-46.170461e-6 + c * (105.56302e-9 - c * 280.54253e-12))))) /
+        (1 + 16.87985e-3 * c);
     return {"water", density, 2.414e-5 * std::pow(10, 247.8 / (t - 140))};
 }
 
@@ -35,7 +35,8 @@ void estimate_plate(WallEstimate& w, double length) {
         w.layer_thickness = 4.91 * length / std::sqrt(w.reynolds);
         w.correlation = "laminar plate, Blasius 1908, Reynolds number below 5e5";
         if (w.reynolds < 1000)
-            w.warnings.push_back(fmt::format("the Reynolds number, {:.3g}, is too small for a boundary layer", w.reynolds));
+            w.warnings.push_back(
+                fmt::format("the Reynolds number, {:.3g}, is too small for a boundary layer", w.reynolds));
         return;
     }
     w.skin_friction = std::pow(2 * std::log10(w.reynolds) - 0.65, -2.3);
@@ -59,8 +60,8 @@ void estimate_pipe(WallEstimate& w, double diameter) {
     w.skin_friction = darcy / 4;
     w.correlation = "turbulent smooth pipe, Petukhov 1970, Reynolds number 3e3 to 5e6";
     if (w.reynolds < kLowest || w.reynolds > kHighest)
-        w.warnings.push_back(fmt::format(
-            "the Reynolds number, {:.3g}, is out of the correlation's range, 3e3 to 5e6", w.reynolds));
+        w.warnings.push_back(
+            fmt::format("the Reynolds number, {:.3g}, is out of the correlation's range, 3e3 to 5e6", w.reynolds));
 }
 
 }  // namespace
@@ -68,7 +69,8 @@ void estimate_pipe(WallEstimate& w, double diameter) {
 Fluid fluid_by_name(const std::string& name, double temperature) {
     const bool is_air = name == "air";
     if (!is_air && name != "water")
-        throw InputError(fmt::format("the fluid \"{}\" is not known; there are air and water, or give density and viscosity", name));
+        throw InputError(
+            fmt::format("the fluid \"{}\" is not known; there are air and water, or give density and viscosity", name));
     const double lowest = is_air ? 200 : 273.15, highest = is_air ? 1000 : 373.15;
     if (!(temperature >= lowest && temperature <= highest))
         throw InputError(fmt::format("{} at {:.5g} K is out of range, {} to {} K; give density and viscosity", name,

@@ -106,7 +106,8 @@ std::vector<std::vector<Vec3>> directions_at(const Domain& domain, const GapFind
             if (front != kNone) into[front] += finder.normal(use->triangle);
             if (behind != kNone) into[behind] -= finder.normal(use->triangle);
         }
-        const Vec3 along = normalized(domain.boundary.points[edges.ends(e)[1]] - domain.boundary.points[edges.ends(e)[0]]);
+        const Vec3 along =
+            normalized(domain.boundary.points[edges.ends(e)[1]] - domain.boundary.points[edges.ends(e)[0]]);
         for (const auto& [region, sum] : into) {
             if (!(length(sum) > 1e-6)) continue;
             const Vec3 middle = normalized(sum), aside = cross(along, middle);

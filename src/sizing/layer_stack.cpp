@@ -13,9 +13,7 @@ constexpr double kLargestGrowth = 3;
 constexpr int kMostLayers = 500;
 
 /// 1 + r + ... + r^(n - 1)
-double geometric_sum(double r, int n) {
-    return std::abs(r - 1) < 1e-9 ? n : (std::pow(r, n) - 1) / (r - 1);
-}
+double geometric_sum(double r, int n) { return std::abs(r - 1) < 1e-9 ? n : (std::pow(r, n) - 1) / (r - 1); }
 
 /// The one of several ways to say a thing that was given.
 using Way = std::pair<const char*, std::optional<double>>;
@@ -38,11 +36,14 @@ template <typename F>
 double solve_growth(const F& increasing, double value) {
     double low = 1, high = kLargestGrowth;
     if (increasing(low) > value * (1 + 1e-9))
-        throw InputError("no growing layers fulfil that: even layers of one height are too high together; take fewer "
-                         "layers, a smaller first height, or a larger total or last height");
+        throw InputError(
+            "no growing layers fulfil that: even layers of one height are too high together; take fewer "
+            "layers, a smaller first height, or a larger total or last height");
     if (increasing(high) < value)
-        throw InputError(fmt::format("layers would have to grow by more than {} each; take more layers, or a larger first "
-                                     "height", kLargestGrowth));
+        throw InputError(
+            fmt::format("layers would have to grow by more than {} each; take more layers, or a larger first "
+                        "height",
+                        kLargestGrowth));
     for (int i = 0; i < 200; ++i) {
         const double middle = 0.5 * (low + high);
         (increasing(middle) < value ? low : high) = middle;
@@ -98,16 +99,20 @@ class Solver {
         if (given.size() < 3)
             throw InputError(fmt::format("the layers are not determined{}{}; add {} of: {}",
                                          given.empty() ? "" : " by ", fmt::join(given, " and "),
-                                         given.size() == 2 ? "one" : given.size() == 1 ? "two" : "three",
+                                         given.size() == 2   ? "one"
+                                         : given.size() == 1 ? "two"
+                                                             : "three",
                                          fmt::join(missing, ", ")));
         if (growth_ && !(*growth_ >= 1 && *growth_ <= kLargestGrowth))
-            throw InputError(fmt::format("the layers' growth is {}; it must be from 1 to {}", *growth_, kLargestGrowth));
+            throw InputError(
+                fmt::format("the layers' growth is {}; it must be from 1 to {}", *growth_, kLargestGrowth));
         if (count_ && !(*count_ >= 1 && *count_ <= kMostLayers))
             throw InputError(fmt::format("the number of layers is {}; it must be from 1 to {}", *count_, kMostLayers));
     }
 
-    /// Two of first, total and last, and the growth; or all three. The rounded count takes the place of the growth where
-    /// that leaves two heights; of the total height beside growth and last; of the last height where all three were given.
+    /// Two of first, total and last, and the growth; or all three. The rounded count takes the place of the growth
+    /// where that leaves two heights; of the total height beside growth and last; of the last height where all three
+    /// were given.
     void find_count() {
         double n = 1;
         if (first_ && total_ && last_) {
@@ -122,11 +127,13 @@ class Solver {
             growth_.reset();
         } else {
             const double r = *growth_;
-            if (!(r > 1)) throw InputError("layers that do not grow cannot go from one height to another; give the count");
+            if (!(r > 1))
+                throw InputError("layers that do not grow cannot go from one height to another; give the count");
             if (!first_) first_ = *last_ * r - *total_ * (r - 1);
             if (!(*first_ > 0) || *first_ > *last_)
-                throw InputError("no first height goes with that last height, total height and growth; take a smaller "
-                                 "total or a larger last height");
+                throw InputError(
+                    "no first height goes with that last height, total height and growth; take a smaller "
+                    "total or a larger last height");
             n = 1 + std::log(*last_ / *first_) / std::log(r);
             if (total_) {
                 first_.reset();
@@ -152,17 +159,16 @@ class Solver {
 }  // namespace
 
 LayerStack solve_stack(const LayerRecipe& recipe, double size, const std::optional<WallEstimate>& wall, YPlusAt at) {
-    if (recipe.y_plus && !wall)
-        throw InputError("y_plus needs the flow: a [flow] with speed, fluid and length");
+    if (recipe.y_plus && !wall) throw InputError("y_plus needs the flow: a [flow] with speed, fluid and length");
     auto by = [](std::optional<double> x, const auto& f) { return x ? std::optional<double>(f(*x)) : std::nullopt; };
     const auto first =
         one_of("first height", {{"first_height", recipe.first_height},
                                 {"y_plus", by(recipe.y_plus, [&](double y) { return first_height(*wall, y, at); })},
                                 {"first_aspect", by(recipe.first_aspect, [&](double a) { return size / a; })}});
-    const auto last =
-        one_of("last height", {{"last_height", recipe.last_height},
-                               {"last_aspect", by(recipe.last_aspect, [&](double a) { return size / a; })},
-                               {"meets_core", by(recipe.meets_core, [&](double m) { return m * kCoreHeight * size; })}});
+    const auto last = one_of("last height",
+                             {{"last_height", recipe.last_height},
+                              {"last_aspect", by(recipe.last_aspect, [&](double a) { return size / a; })},
+                              {"meets_core", by(recipe.meets_core, [&](double m) { return m * kCoreHeight * size; })}});
     const auto total = one_of("total height", {{"total_height", recipe.total_height}});
     LayerStack stack = Solver(first, recipe.count, recipe.growth, total, last).solve();
     stack.step_to_core = kCoreHeight * size / stack.last;

@@ -1,5 +1,5 @@
-// From the options to the sources of the size field: a piece of size for each triangle, feature edge, gap and point, and
-// the volumes.
+// From the options to the sources of the size field: a piece of size for each triangle, feature edge, gap and point,
+// and the volumes.
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/naming.hpp>
@@ -119,9 +119,9 @@ class Gatherer {
             if (is_chosen) chosen.push_back(edges.ends(e));
         }
         if (chosen.empty())
-            throw InputError(is_between ? fmt::format("no feature edge lies between \"{}\" and \"{}\"", r.between[0],
-                                                      r.between[1])
-                                        : fmt::format("the zones \"{}\" have no feature edges", fmt::join(r.edges, "\", \"")));
+            throw InputError(
+                is_between ? fmt::format("no feature edge lies between \"{}\" and \"{}\"", r.between[0], r.between[1])
+                           : fmt::format("the zones \"{}\" have no feature edges", fmt::join(r.edges, "\", \"")));
         std::sort(chosen.begin(), chosen.end());
         return chosen;
     }
@@ -141,7 +141,8 @@ class Gatherer {
     }
 
     /// What a curve's divisions come to as sizes, so that faces and cells beside it follow.
-    void add_divided(const FeatureCurve& curve, const EdgeDivision& division, std::vector<Piece>& pieces, Index source) {
+    void add_divided(const FeatureCurve& curve, const EdgeDivision& division, std::vector<Piece>& pieces,
+                     Index source) {
         std::vector<Vec3> places;
         for (const Index p : curve.points) places.push_back(s_.points[p]);
         const std::vector<Vec3> divided = divide_by_number(places, division);
@@ -177,8 +178,8 @@ class Gatherer {
             if (region_at(domain_, tree_, p) != kNone) return;
             nearest = std::min(nearest, tree_.closest(p).distance);
         }
-        out_.warnings.push_back(fmt::format("refinement \"{}\" misses the domain: it lies about {:.4g} m outside of it",
-                                            r.name, nearest));
+        out_.warnings.push_back(
+            fmt::format("refinement \"{}\" misses the domain: it lies about {:.4g} m outside of it", r.name, nearest));
     }
 
     void add_walls() {

@@ -188,7 +188,8 @@ class Builder {
         // No more than what the corners allow, with room for their rounding; something is found below that.
         double best = Box::inf;
         for (unsigned i = 0; i < 8; ++i)
-            best = std::min(best, (double{cell.corners[i].size} * 1.000001 + s_.slope * distance(p, corner(cell, i))) / kWorthIt);
+            best = std::min(
+                best, (double{cell.corners[i].size} * 1.000001 + s_.slope * distance(p, corner(cell, i))) / kWorthIt);
         Index source = kNone;
         const double most = cap(p);
         if (most <= best) {
@@ -244,8 +245,8 @@ class Builder {
         return least;
     }
 
-    /// Keeps what can rule somewhere in the cell, in parts not larger than half of it or of their distance. `bound` becomes a lower bound of
-    /// the size anywhere in the cell.
+    /// Keeps what can rule somewhere in the cell, in parts not larger than half of it or of their distance. `bound`
+    /// becomes a lower bound of the size anywhere in the cell.
     void narrow(Cell& cell, double& bound) const {
         const Box box = cell.box();
         std::vector<Candidate> parts;
@@ -336,9 +337,10 @@ class Builder {
                 closest_point_on_triangle(center, piece.corners[0], piece.corners[1], piece.corners[2]) - center;
             // A wall may pass through a corner of the cell though its closest point lies outside: in a large cell it
             // must not be missed.
-            const bool is_near = cell.width > 2 * kAtWalls * piece.size
-                                     ? length_squared(off) <= 0.75 * cell.width * cell.width
-                                     : std::max({std::abs(off.x), std::abs(off.y), std::abs(off.z)}) <= 0.5 * cell.width;
+            const bool is_near =
+                cell.width > 2 * kAtWalls * piece.size
+                    ? length_squared(off) <= 0.75 * cell.width * cell.width
+                    : std::max({std::abs(off.x), std::abs(off.y), std::abs(off.z)}) <= 0.5 * cell.width;
             if (!is_near) continue;
             smallest = piece.size;
             wall_source_ = piece.source;
@@ -463,14 +465,15 @@ double SizeOctree::at(const Vec3& p) const {
     const auto& h = sizes_[place.leaf];
     const auto [x, y, z] = place.fraction;
     auto mix = [](float a, float b, float t) { return a + t * (b - a); };
-    return double{mix(mix(mix(h[0], h[1], x), mix(h[2], h[3], x), y), mix(mix(h[4], h[5], x), mix(h[6], h[7], x), y), z)};
+    return double{
+        mix(mix(mix(h[0], h[1], x), mix(h[2], h[3], x), y), mix(mix(h[4], h[5], x), mix(h[6], h[7], x), y), z)};
 }
 
 SizeField::Cell SizeOctree::cell(std::size_t i) const {
     const double finest = width_ / (1U << kDeepest);
     const auto& [x, y, z, depth] = place_[i];
-    return {lo_ + Vec3{double(x), double(y), double(z)} * finest, width_ / static_cast<double>(1U << depth), sizes_[i], source_[i],
-            at_wall_[i]};
+    return {lo_ + Vec3{double(x), double(y), double(z)} * finest, width_ / static_cast<double>(1U << depth), sizes_[i],
+            source_[i], at_wall_[i]};
 }
 
 std::size_t SizeOctree::n_bytes() const {

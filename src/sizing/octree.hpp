@@ -47,11 +47,11 @@ class SizeOctree {
 
     Vec3 lo_;
     double width_ = 0, finest_per_metre_ = 0, growth_ = 1.2, largest_ = 0, smallest_ = 0;
-    std::vector<Entry> top_;                           ///< a lattice of them, x fastest
-    std::vector<Index> nodes_;                  ///< a leaf's number with the leaf bit, or the first of eight children
-    std::vector<std::array<float, 8>> sizes_;   ///< of each leaf
-    std::vector<Index> source_;                 ///< of each leaf
-    std::vector<bool> at_wall_;                 ///< of each leaf
+    std::vector<Entry> top_;                   ///< a lattice of them, x fastest
+    std::vector<Index> nodes_;                 ///< a leaf's number with the leaf bit, or the first of eight children
+    std::vector<std::array<float, 8>> sizes_;  ///< of each leaf
+    std::vector<Index> source_;                ///< of each leaf
+    std::vector<bool> at_wall_;                ///< of each leaf
     std::vector<std::array<std::uint32_t, 4>> place_;  ///< of each leaf: its low corner in finest widths, its depth
 };
 

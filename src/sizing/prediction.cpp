@@ -1,5 +1,5 @@
-#include <anvilcast/prediction.hpp>
 #include <anvilcast/predicates.hpp>
+#include <anvilcast/prediction.hpp>
 
 #include <tbb/parallel_for.h>
 
@@ -52,7 +52,9 @@ void add_cell(const Domain& domain, const TriangleTree& tree, const SizeField& s
         entry.cells += volume * kCellsPerVolume / (h * h * h);
     };
     const double half = 0.5 * cell.width, volume = half * half * half;
-    auto part = [&](unsigned i) { return cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half; };
+    auto part = [&](unsigned i) {
+        return cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half;
+    };
     if (cell.is_at_wall) {
         for (const unsigned i : {turn % 4, 7 - turn % 4}) add(part(i), 4 * volume, region_at(domain, tree, part(i)));
         return;

@@ -163,8 +163,8 @@ Surface hexahedron(const std::array<Vec3, 8>& corners) {
 Surface wake_of(const WakeVolume& wake, const Box& body) {
     const Vec3 along = normalized(wake.direction);
     const Vec3 least = std::abs(along.x) <= std::abs(along.y) && std::abs(along.x) <= std::abs(along.z) ? Vec3{1, 0, 0}
-                       : std::abs(along.y) <= std::abs(along.z)                                          ? Vec3{0, 1, 0}
-                                                                                                         : Vec3{0, 0, 1};
+                       : std::abs(along.y) <= std::abs(along.z)                                         ? Vec3{0, 1, 0}
+                                                                                                        : Vec3{0, 0, 1};
     const Vec3 side = normalized(cross(along, least)), up = cross(along, side);
     auto reach = [&](const Vec3& axis) {
         const Vec3 half = body.extent() * 0.5;
@@ -194,7 +194,9 @@ void check_extent(const SignedVolume& volume) {
 struct Maker {
     const Surface& boundary;
 
-    std::shared_ptr<const SignedVolume> operator()(const BoxVolume& v) const { return std::make_shared<BoxDistance>(v); }
+    std::shared_ptr<const SignedVolume> operator()(const BoxVolume& v) const {
+        return std::make_shared<BoxDistance>(v);
+    }
     std::shared_ptr<const SignedVolume> operator()(const BallVolume& v) const {
         require(v.radius > 0, fmt::format("the radius is {} m; it must be positive", v.radius));
         return std::make_shared<BallDistance>(v);

@@ -29,9 +29,9 @@ struct GapPiece {
     std::array<Vec3, 3> corners;
     double size;
 };
-/// Distances are measured within the regions: along the normals of the faces, and from feature edges along the middle of
-/// the angle that a region has there and 45 degrees to either side. Walls are looked at in pieces not much larger than
-/// the gap. Parallel; O(A log n), A the area over the square of sizes.
+/// Distances are measured within the regions: along the normals of the faces, and from feature edges along the middle
+/// of the angle that a region has there and 45 degrees to either side. Walls are looked at in pieces not much larger
+/// than the gap. Parallel; O(A log n), A the area over the square of sizes.
 std::vector<GapPiece> find_gaps(const Domain& domain, const TriangleTree& tree, const Features& features,
                                 const GapOptions& options, const Context& context);
 

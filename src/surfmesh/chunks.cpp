@@ -52,7 +52,8 @@ std::vector<Index> chunk_of_points(const Draft& draft, const std::vector<std::ve
     std::vector<Index> chunk_of(draft.points.size(), kNone);
     for (Index c = 0; c < chunks.size(); ++c)
         for (const Index t : chunks[c])
-            for (const Index p : draft.triangles[t]) chunk_of[p] = chunk_of[p] == kNone || chunk_of[p] == c ? c : kSeveral;
+            for (const Index p : draft.triangles[t])
+                chunk_of[p] = chunk_of[p] == kNone || chunk_of[p] == c ? c : kSeveral;
     return chunk_of;
 }
 

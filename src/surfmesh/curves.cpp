@@ -53,7 +53,8 @@ class SampledCurve {
         for (Index i = 1; i + 1 < curve_.points.size(); ++i) {
             while (piece < places.size() && places[piece].segment < i) ++piece;
             const Vec3 a = piece == 0 ? place(0) : places[piece - 1].point;
-            const Vec3 b = piece == places.size() ? place(static_cast<Index>(curve_.points.size() - 1)) : places[piece].point;
+            const Vec3 b =
+                piece == places.size() ? place(static_cast<Index>(curve_.points.size() - 1)) : places[piece].point;
             most = std::max(most, distance(place(i), closest_point_on_triangle(place(i), a, b, b)));
         }
         return most;
@@ -95,10 +96,12 @@ std::vector<CurvePlace> divided_by_number(const Surface& s, const FeatureCurve& 
     // Each place is on the first segment, not before that of the place before it, that it lies on.
     for (std::size_t i = 1; i + 1 < points.size(); ++i) {
         auto off = [&](Index at) {
-            return distance(points[i], closest_point_on_triangle(points[i], polyline[at], polyline[at + 1], polyline[at + 1]));
+            return distance(points[i],
+                            closest_point_on_triangle(points[i], polyline[at], polyline[at + 1], polyline[at + 1]));
         };
         Index best = segment;
-        for (Index at = segment; at + 1 < polyline.size() && off(best) > 1e-9 * distance(points[i], points[i - 1]); ++at)
+        for (Index at = segment; at + 1 < polyline.size() && off(best) > 1e-9 * distance(points[i], points[i - 1]);
+             ++at)
             if (off(at) < off(best)) best = at;
         segment = best;
         const double l = distance(polyline[best], polyline[best + 1]);

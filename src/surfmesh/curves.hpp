@@ -18,9 +18,9 @@ struct CurvePlace {
     Vec3 point;
 };
 
-/// The places that divide each curve, ends not included (a loop without corners: its first point stays). Pieces have the
-/// lengths that the sizes ask for, all stretched alike to come out even, and their chords stay within `deviation` sizes
-/// of the curve. Divisions asked for by number come out as asked.
+/// The places that divide each curve, ends not included (a loop without corners: its first point stays). Pieces have
+/// the lengths that the sizes ask for, all stretched alike to come out even, and their chords stay within `deviation`
+/// sizes of the curve. Divisions asked for by number come out as asked.
 std::vector<std::vector<CurvePlace>> divide_curves(const Original& original, const SizeAt& size_at,
                                                    const SurfaceMeshOptions& options);
 

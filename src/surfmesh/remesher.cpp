@@ -74,7 +74,8 @@ void Remesher::link() {
         std::sort(begin, end);
         for (auto i = begin; i != end;) {
             auto j = i;
-            for (; j != end && j->first == i->first; ++j) ring_[j->second] = j + 1 != end && (j + 1)->first == i->first ? (j + 1)->second : i->second;
+            for (; j != end && j->first == i->first; ++j)
+                ring_[j->second] = j + 1 != end && (j + 1)->first == i->first ? (j + 1)->second : i->second;
             i = j;
         }
     }
@@ -343,7 +344,8 @@ bool Remesher::collapse(Index removed, Side s) {
     for (const Index t : ours)
         for (const Index p : d_.triangles[t]) {
             if (p == removed || p == kept ||
-                std::find(neighbours.begin(), neighbours.begin() + n_neighbours, p) != neighbours.begin() + n_neighbours)
+                std::find(neighbours.begin(), neighbours.begin() + n_neighbours, p) !=
+                    neighbours.begin() + n_neighbours)
                 continue;
             if (n_neighbours == neighbours.size()) return false;
             neighbours[n_neighbours++] = p;
@@ -354,10 +356,11 @@ bool Remesher::collapse(Index removed, Side s) {
             if (is_curve_point) continue;
             // Edges that are too long already are to be split anyhow.
             const double l = distance(d_.points[p], place);
-            if (l > kLongest * target_length(p, kept) && l > 1.1 * distance(d_.points[p], d_.points[removed])) return false;
+            if (l > kLongest * target_length(p, kept) && l > 1.1 * distance(d_.points[p], d_.points[removed]))
+                return false;
             const double size = d_.size[kept];
-            if (l > 0.05 * size && bulge(p, kept, d_.patch_of[t]) >
-                                       std::max(limits_.at(size), bulge(p, removed, d_.patch_of[t])))
+            if (l > 0.05 * size &&
+                bulge(p, kept, d_.patch_of[t]) > std::max(limits_.at(size), bulge(p, removed, d_.patch_of[t])))
                 return false;
         }
     if (n_common != n_at_edge) return false;
@@ -585,7 +588,8 @@ bool Remesher::move(Index v, const Vec3& place) {
 
 void Remesher::smooth() {
     for (Index v = 0; v < d_.points.size(); ++v)
-        if (triangle_at_[v] != kNone && d_.kind[v] == PointKind::patch && is_locked_[v] == 0) move(v, smoothed_place(v));
+        if (triangle_at_[v] != kNone && d_.kind[v] == PointKind::patch && is_locked_[v] == 0)
+            move(v, smoothed_place(v));
 }
 
 void Remesher::mend_angles(double degrees) {

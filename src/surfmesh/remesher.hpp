@@ -17,7 +17,7 @@ struct Draft {
     std::vector<Vec3> normal;     ///< of the smooth surface at each patch point; of no meaning elsewhere
     std::vector<PointKind> kind;  ///< of each point
     std::vector<Triangle> triangles;
-    std::vector<Index> patch_of;            ///< of each triangle
+    std::vector<Index> patch_of;              ///< of each triangle
     std::vector<std::uint8_t> feature_sides;  ///< of each triangle: bit k for the side from corner k to the next
 };
 
@@ -27,9 +27,9 @@ struct ShapeLimits {
     double at(double size) const { return std::min(in_sizes * size, metres); }
 };
 
-/// The operations of isotropic remeshing on a complex of patches. Feature edges may have any number of triangles and are
-/// fixed once divided; every other edge has two. Every operation looks at the triangles that it would leave: each must
-/// face the way its patch does, and bulge from it by no more than the limits. What fails the test is not done.
+/// The operations of isotropic remeshing on a complex of patches. Feature edges may have any number of triangles and
+/// are fixed once divided; every other edge has two. Every operation looks at the triangles that it would leave: each
+/// must face the way its patch does, and bulge from it by no more than the limits. What fails the test is not done.
 class Remesher {
   public:
     /// `is_locked`: points that must not move or go, because triangles at them are not in this draft.

@@ -158,7 +158,8 @@ Surface plate_with_holes(int n, double thickness) {
             }
         }
         for (Index k = 0; k < kRound; ++k) {
-            const Index a = first + 4 * k, b = first + 4 * ((k + 1) % kRound);  // square low, hole low, square up, hole up
+            const Index a = first + 4 * k,
+                        b = first + 4 * ((k + 1) % kRound);  // square low, hole low, square up, hole up
             quad(a, a + 1, b + 1, b, 0);
             quad(a + 2, b + 2, b + 3, a + 3, 0);
             quad(a + 1, a + 3, b + 3, b + 1, 2);

@@ -17,7 +17,9 @@ struct Body {
 };
 
 TEST(Prediction, IsWithinFifteenPerCentOfTheMesh) {
-    auto sized = [](double surface, double largest, double growth = 1.2) { return SizeOptions{surface, largest, growth}; };
+    auto sized = [](double surface, double largest, double growth = 1.2) {
+        return SizeOptions{surface, largest, growth};
+    };
     const Surface ball = kit::sphere({0, 0, 0}, 1, 5);
     const Surface box = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 2, 3}), 40);
     std::vector<Body> bodies{
@@ -47,8 +49,7 @@ TEST(Prediction, IsWithinFifteenPerCentOfTheMesh) {
         const SurfaceMesh surface = mesh_surface(domain, sizing.field);
         FillOptions plain;
         plain.optimise = true;
-        const VolumeMesh mesh =
-            fill_with_tetrahedra(surface, with_finer_surface(sizing.field, surface.surface), plain);
+        const VolumeMesh mesh = fill_with_tetrahedra(surface, with_finer_surface(sizing.field, surface.surface), plain);
         const auto triangles = static_cast<double>(surface.surface.triangles.size());
         EXPECT_NEAR(p.cells / static_cast<double>(mesh.n_cells()), 1, 0.15) << body.what;
         EXPECT_NEAR(p.triangles / triangles, 1, 0.15) << body.what;
@@ -66,8 +67,9 @@ class PlanTest : public kit::ScratchTest {
 };
 
 TEST_F(PlanTest, TellsLayersBudgetAndWhoIsToBlame) {
-    const Plan p = plan(with("\n[flow]\nspeed = 12\nlength = 6\n[[layers]]\non = [\"walls\", \"roof\"]\n"
-                             "y_plus = 100\ngrowth = 1.2\nmeets_core = 0.8\n"));
+    const Plan p =
+        plan(with("\n[flow]\nspeed = 12\nlength = 6\n[[layers]]\non = [\"walls\", \"roof\"]\n"
+                  "y_plus = 100\ngrowth = 1.2\nmeets_core = 0.8\n"));
     ASSERT_EQ(p.zones.size(), 9U);
     double layer_cells = 0;
     for (const ZonePlan& z : p.zones) {

@@ -103,7 +103,8 @@ TEST(LayerStack, TellsWhatToLeaveOutOrAdd) {
     EXPECT_NE(told({.first_height = 1e-3, .first_aspect = 3, .count = 3, .growth = 1.2}).find("first_aspect"),
               std::string::npos);
     EXPECT_NE(told({.y_plus = 1, .count = 3, .growth = 1.2}).find("[flow]"), std::string::npos);
-    EXPECT_NE(told({.first_height = 1e-3, .count = 5, .total_height = 4e-3}).find("no growing layers"), std::string::npos);
+    EXPECT_NE(told({.first_height = 1e-3, .count = 5, .total_height = 4e-3}).find("no growing layers"),
+              std::string::npos);
     EXPECT_NE(told({.first_height = 1e-3, .count = 0, .growth = 1.2}).find("number of layers"), std::string::npos);
     EXPECT_NE(told({.first_height = -1, .count = 2, .growth = 1.2}).find("positive"), std::string::npos);
     // All ten combinations of small random values end with a stack that fulfils what it says, or with a reason.
@@ -112,8 +113,16 @@ TEST(LayerStack, TellsWhatToLeaveOutOrAdd) {
     for (int i = 0; i < 3000; ++i) {
         LayerRecipe r;
         const int skip = i % 10;
-        const std::array<std::array<int, 3>, 10> three{{{0, 1, 2}, {0, 1, 3}, {0, 1, 4}, {0, 2, 3}, {0, 2, 4},
-                                                        {0, 3, 4}, {1, 2, 3}, {1, 2, 4}, {1, 3, 4}, {2, 3, 4}}};
+        const std::array<std::array<int, 3>, 10> three{{{0, 1, 2},
+                                                        {0, 1, 3},
+                                                        {0, 1, 4},
+                                                        {0, 2, 3},
+                                                        {0, 2, 4},
+                                                        {0, 3, 4},
+                                                        {1, 2, 3},
+                                                        {1, 2, 4},
+                                                        {1, 3, 4},
+                                                        {2, 3, 4}}};
         for (const int k : three[static_cast<std::size_t>(skip)]) {
             if (k == 0) r.first_height = random();
             if (k == 1) r.count = 1 + static_cast<int>(3 * random());

@@ -146,7 +146,8 @@ TEST(SizeField, CurvatureAsksForEdgesRoundTheCircle) {
 }
 
 TEST(SizeField, GapsAreResolvedWithinTheFluidOnly) {
-    const Surface left = kit::box({-1, -1, -1}, {-0.1, 1, 1}, "left"), right = kit::box({0.1, -1, -1}, {1, 1, 1}, "right");
+    const Surface left = kit::box({-1, -1, -1}, {-0.1, 1, 1}, "left"),
+                  right = kit::box({0.1, -1, -1}, {1, 1, 1}, "right");
     SizeOptions o = coarse();
     o.across_gaps = 4;
     const SizeField field = make_size_field(room({left, right}), o);
@@ -193,7 +194,8 @@ TEST(SizeField, FeatureEdgesHaveSizesAndDivisions) {
         EXPECT_NE(std::string(error.what()).find("no feature edge lies between"), std::string::npos);
     }
     o.refine = {{.name = "lost", .edges = {"rim*"}, .size = 0.02}};
-    EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(d, o); }).find("no zone has such a name"), std::string::npos);
+    EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(d, o); }).find("no zone has such a name"),
+              std::string::npos);
 }
 
 TEST(SizeField, WarnsOfVolumesThatMiss) {
@@ -215,8 +217,7 @@ TEST(SizeField, RefusesNonsense) {
     // Sizes that no machine could mesh end soon, with the one to blame.
     SizeOptions tiny = coarse();
     tiny.refine = {{.name = "dust", .volume = BoxVolume{{-2, -2, -2}, {2, 2, 2}}, .size = 1e-4}};
-    const std::string message =
-        kit::message_of<FailureError>([&] { make_sizing(d, tiny, {}, 200'000); });
+    const std::string message = kit::message_of<FailureError>([&] { make_sizing(d, tiny, {}, 200'000); });
     EXPECT_NE(message.find("dust"), std::string::npos) << message;
 }
 

@@ -172,7 +172,8 @@ TEST(SurfaceMesh, DividesFeatureEdgesByNumber) {
     for (std::size_t e = 0; e < edges.size(); ++e) {
         const Vec3 &a = s.points[edges.ends(e)[0]], &b = s.points[edges.ends(e)[1]];
         const auto* use = edges.begin(e);
-        if (s.zone_of[use[0].triangle] == s.zone_of[use[1].triangle] || std::abs(a.z - b.z) < 1e-12 || a.y < 0.1) continue;
+        if (s.zone_of[use[0].triangle] == s.zone_of[use[1].triangle] || std::abs(a.z - b.z) < 1e-12 || a.y < 0.1)
+            continue;
         found.push_back({std::min(a.z, b.z), std::abs(a.z - b.z)});
     }
     ASSERT_EQ(found.size(), 40U);
@@ -213,7 +214,8 @@ TEST(SurfaceMesh, CurvedPlacesAreFarCloserToTheSmoothBody) {
         double worst = 0;
         SurfaceMeshOptions options;
         options.curved = curved;
-        for (const Vec3& p : meshed_as(facets, o, options).surface.points) worst = std::max(worst, std::abs(length(p) - 1));
+        for (const Vec3& p : meshed_as(facets, o, options).surface.points)
+            worst = std::max(worst, std::abs(length(p) - 1));
         return worst;
     };
     EXPECT_LT(largest_error(true), 0.1 * largest_error(false));
@@ -233,8 +235,10 @@ TEST(SurfaceMesh, StaysWithinTheDeviationAskedFor) {
     const TriangleTree tree(ball.points, ball.triangles);
     double worst = 0;
     for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
-        worst = std::max(worst, tree.closest((mesh.surface.corner(t, 0) + mesh.surface.corner(t, 1) +
-                                              mesh.surface.corner(t, 2)) / 3.0).distance);
+        worst = std::max(
+            worst,
+            tree.closest((mesh.surface.corner(t, 0) + mesh.surface.corner(t, 1) + mesh.surface.corner(t, 2)) / 3.0)
+                .distance);
     EXPECT_LE(worst, mesh.largest_deviation + 1e-12);
 }
 
