@@ -78,7 +78,7 @@ void check_recipes(const Domain& domain, const Case& c) {
 }
 
 /// Layers take the place of core cells.
-void add_layers(const Zone& zone, const Case& c, ZonePlan& zone_plan, Plan& out) {
+void plan_layers(const Zone& zone, const Case& c, ZonePlan& zone_plan, Plan& out) {
     const LayerRecipe* recipe = recipe_for(zone, c);
     if (recipe == nullptr || !(zone_plan.size > 0)) return;
     try {
@@ -131,7 +131,7 @@ Plan plan(const Case& c, const Context& context) {
         const Zone& zone = domain.boundary.zones[z];
         out.zones.push_back({zone.name, zone.role, zone.role_is_guess, p.area_of_zone[z], p.size_of_zone[z],
                              p.triangles_of_zone[z], std::nullopt});
-        add_layers(zone, c, out.zones.back(), out);
+        plan_layers(zone, c, out.zones.back(), out);
     }
     out.core_cells = std::max(0.0, out.core_cells);
     out.sources = p.sources;

@@ -412,8 +412,11 @@ TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"})
         EXPECT_TRUE(content(directory / "remade" / file) == content(demo / file)) << file;
     std::ofstream(directory / "chamber.toml")
-        << coarser(content(demo / "case.toml"),
-                   {{"surface = 15", "surface = 50"}, {"largest = 20", "largest = 60"}, {"size = 6", "size = 14"}});
+        << coarser(content(demo / "case.toml"), {{"surface = 15", "surface = 50"},
+                                                 {"largest = 20", "largest = 60"},
+                                                 {"per_circle = 24", "per_circle = 9"},
+                                                 {"size = 5", "size = 20"},
+                                                 {"size = 8", "size = 30"}});
     const Outcome o = run("build chamber.toml --out chamber --json");
     ASSERT_EQ(o.status, 0) << o.err;
     const nlohmann::json summary = nlohmann::json::parse(o.out);
