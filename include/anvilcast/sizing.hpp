@@ -151,7 +151,7 @@ struct Sizing {
 /// what a size field has to satisfy; S. Rusinkiewicz, Estimating curvatures and their derivatives on triangle meshes
 /// (2004), for curvature.
 ANVILCAST_API Sizing make_sizing(const Domain& domain, const SizeOptions& options, const Context& context = {},
-                                 std::size_t max_octree_cells = 60'000'000);
+                                 std::size_t max_octree_cells = 20'000'000);
 
 /// The field alone.
 ANVILCAST_API SizeField make_size_field(const Domain& domain, const SizeOptions& options);

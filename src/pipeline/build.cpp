@@ -36,7 +36,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& fi
     const Domain domain = prepare_domain(c, result, context);
     watch.lap("domain");
 
-    const Sizing sizing = make_sizing(domain, c.sizing, context);
+    const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
     check_budget(domain, sizing, c, context);
     watch.lap("sizes");

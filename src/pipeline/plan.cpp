@@ -111,7 +111,7 @@ Plan plan(const Case& c, const Context& context) {
     check_recipes(domain, c);
     out.bounds = known.bounds;
     watch.lap("domain");
-    const Sizing sizing = make_sizing(domain, c.sizing, context);
+    const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     watch.lap("sizes");
     const Prediction p = predict(domain, sizing.field, context);
     watch.lap("prediction");

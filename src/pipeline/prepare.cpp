@@ -178,6 +178,12 @@ void Stopwatch::lap(const char* stage) {
     start_ = now;
 }
 
+std::size_t octree_budget(const Case& c) {
+    // A mesh has several cells for each of its field; four times the limit still gets a prediction.
+    constexpr double kLeast = 1e6, kMost = 2e7;
+    return static_cast<std::size_t>(c.limits.cells ? std::clamp(4 * *c.limits.cells, kLeast, kMost) : kMost);
+}
+
 Domain prepare_domain(const Case& c, BuildResult& result, const Context& context) {
     context.report("domain", "reading the parts", 0);
     LoadedParts parts = load_parts(c, context);

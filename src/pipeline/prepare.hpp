@@ -25,4 +25,7 @@ Domain prepare_domain(const Case& c, BuildResult& result, const Context& context
 /// What breaks a limit on the number of cells, and which size to change; nothing when the limit holds.
 std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources, double total, const Case& c);
 
+/// Cells of the size field beyond which the mesh is hopelessly above the limit of cells.
+std::size_t octree_budget(const Case& c);
+
 }  // namespace anvilcast

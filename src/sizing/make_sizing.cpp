@@ -50,6 +50,7 @@ class Gatherer {
             }
         }
         add_walls();
+        check_walls(max_octree_cells);
         add_curves();
         add_gaps();
         for (auto& [growth, pieces] : sheets_) {
@@ -195,6 +196,24 @@ class Gatherer {
             if (piece.size < Box::inf) pieces.push_back(piece);
         }
     }
+    /// Each triangle of the surface mesh takes about one cell of the field: far more than that need not be tried.
+    void check_walls(std::size_t max_octree_cells) const {
+        std::vector<double> triangles(names_.size(), 0);
+        double all = 0;
+        for (const auto& [growth, pieces] : sheets_)
+            for (const Piece& p : pieces) {
+                const double n = triangle_area(p.corners[0], p.corners[1], p.corners[2]) / (0.433 * p.size * p.size);
+                triangles[p.source] += n;
+                all += n;
+            }
+        if (all <= 4 * static_cast<double>(max_octree_cells)) return;
+        const auto most = std::max_element(triangles.begin(), triangles.end()) - triangles.begin();
+        throw FailureError(fmt::format(
+            "the sizes asked for are far too small for this domain: {:.2g} triangles on its walls alone, most "
+            "of them for \"{}\"; ask for larger sizes there",
+            all, names_[static_cast<std::size_t>(most)]));
+    }
+
     double size_of_curvature(double curvature) const {
         if (!(curvature > 0)) return Box::inf;
         return std::max(2 * std::numbers::pi / (curvature * o_.per_circle), o_.smallest_size());

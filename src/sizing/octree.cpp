@@ -478,7 +478,8 @@ SizeField::Cell SizeOctree::cell(std::size_t i) const {
 
 std::size_t SizeOctree::n_bytes() const {
     return nodes_.capacity() * sizeof(Index) + sizes_.capacity() * sizeof(sizes_[0]) +
-           source_.capacity() * sizeof(Index) + at_wall_.capacity() / 8 + place_.capacity() * sizeof(place_[0]);
+           source_.capacity() * sizeof(Index) + at_wall_.capacity() / 8 + place_.capacity() * sizeof(place_[0]) +
+           top_.capacity() * sizeof(Entry);
 }
 
 }  // namespace anvilcast::sizing

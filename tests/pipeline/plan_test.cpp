@@ -47,9 +47,7 @@ TEST(Prediction, IsWithinFifteenPerCentOfTheMesh) {
         const Sizing sizing = make_sizing(domain, body.sizes);
         const Prediction p = predict(domain, sizing.field);
         const SurfaceMesh surface = mesh_surface(domain, sizing.field);
-        FillOptions plain;
-        plain.optimise = true;
-        const VolumeMesh mesh = fill_with_tetrahedra(surface, with_finer_surface(sizing.field, surface.surface), plain);
+        const VolumeMesh mesh = fill_with_tetrahedra(surface, with_finer_surface(sizing.field, surface.surface));
         const auto triangles = static_cast<double>(surface.surface.triangles.size());
         EXPECT_NEAR(p.cells / static_cast<double>(mesh.n_cells()), 1, 0.15) << body.what;
         EXPECT_NEAR(p.triangles / triangles, 1, 0.15) << body.what;

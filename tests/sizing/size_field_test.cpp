@@ -173,28 +173,32 @@ TEST(SizeField, GapsAreResolvedWithinTheFluidOnly) {
 }
 
 TEST(SizeField, FeatureEdgesHaveSizesAndDivisions) {
-    const Domain d = kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 1, 1}), 40));
+    // A wedge's back meets its sides in two upright edges at x = cos 30.
+    const Domain d = kit::inside_of(kit::wedge(60));
+    const double x = std::cos(kPi / 6);
     SizeOptions o;
     o.surface = o.largest = 0.2;
-    o.refine = {{.name = "edges", .edges = {"box-1"}, .size = 0.02}};
-    // The zone box-1 is one of the six sides; find it by its size there.
+    o.refine = {{.name = "edges", .edges = {"back"}, .size = 0.02}};
     const SizeField field = make_size_field(d, o);
-    EXPECT_NEAR(field.smallest(), 0.02, 0.002);
-    o.refine = {{.name = "between", .between = {"box-1", "box-2"}, .divisions = 25, .bias = 4}};
-    try {
-        const Sizing sizing = make_sizing(d, o);
-        ASSERT_EQ(sizing.divisions.size(), 1U);
-        EXPECT_EQ(sizing.divisions[0].edges.size(), 1U);
-        // Sizes from the ends to the middle differ by the bias.
-        const auto& e = sizing.divisions[0].edges[0];
-        const Vec3 a = d.boundary.points[e[0]], b = d.boundary.points[e[1]];
-        EXPECT_LT(sizing.field.at(a), 0.5 * sizing.field.at(midpoint(a, b)));
-    } catch (const InputError& error) {
-        // Sides that are opposite each other have no edge in common.
-        EXPECT_NE(std::string(error.what()).find("no feature edge lies between"), std::string::npos);
-    }
+    EXPECT_NEAR(field.at({x, 0.5, 0.5}), 0.02, 0.002);
+    EXPECT_NEAR(field.at({x, 0, 1}), 0.02, 0.002);
+    EXPECT_NEAR(field.at({x, 0, 0.5}), 0.02 + 0.2 * 0.5, 0.012);
+    EXPECT_NEAR(field.at({0, 0, 0.5}), 0.19, 0.02);
+
+    o.refine = {{.name = "between", .between = {"sides", "back"}, .divisions = 25, .bias = 4}};
+    const Sizing sizing = make_sizing(d, o);
+    ASSERT_EQ(sizing.divisions.size(), 1U);
+    EXPECT_EQ(sizing.divisions[0].edges.size(), 2U);
+    // Fine at both ends; in the middle the bias coarser, as far as growth allows.
+    EXPECT_LT(sizing.field.at({x, 0.5, 0}), 0.5 * sizing.field.at({x, 0.5, 0.5}));
+    EXPECT_NEAR(sizing.field.at({x, 0.5, 0}), sizing.field.at({x, -0.5, 1}), 0.004);
+
+    auto told = [&] { return kit::message_of<InputError>([&] { make_sizing(d, o); }); };
     o.refine = {{.name = "lost", .edges = {"rim*"}, .size = 0.02}};
-    EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(d, o); }).find("no zone has such a name"),
+    EXPECT_NE(told().find("no zone has such a name"), std::string::npos);
+    const Domain ball = kit::inside_of(kit::sphere({0, 0, 0}, 1, 3));
+    o.refine = {{.name = "none", .edges = {"ball"}, .size = 0.02}};
+    EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(ball, o); }).find("have no feature edges"),
               std::string::npos);
 }
 
@@ -219,6 +223,8 @@ TEST(SizeField, RefusesNonsense) {
     tiny.refine = {{.name = "dust", .volume = BoxVolume{{-2, -2, -2}, {2, 2, 2}}, .size = 1e-4}};
     const std::string message = kit::message_of<FailureError>([&] { make_sizing(d, tiny, {}, 200'000); });
     EXPECT_NE(message.find("dust"), std::string::npos) << message;
+    tiny = {.surface = 1e-6, .largest = 0.8, .growth = 1.2, .across_gaps = 4};
+    EXPECT_NE(kit::message_of<FailureError>([&] { make_sizing(d, tiny); }).find("\"surface size\""), std::string::npos);
 }
 
 TEST(SizeField, IsTheSameOnAnyNumberOfThreads) {
