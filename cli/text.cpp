@@ -339,6 +339,13 @@ static std::string time_text(const std::vector<StageCost>& costs) {
                               costs.empty() ? 0 : costs.back().peak_megabytes);
 }
 
+static std::string absorbed_text(const AbsorbReport& a, const LengthUnit& unit) {
+    if (a.faces + a.narrowed + a.edges == 0) return "";
+    return fmt::format("  absorbed  {} faces, {} in part, and {} edges; the surface moved by {} at most, at {}\n",
+                       a.faces, a.narrowed, a.edges, format_length(a.largest_move, unit),
+                       place(a.largest_move_at, unit));
+}
+
 std::string build_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
     std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(r.bounds, unit));
@@ -356,6 +363,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     if (r.corners_joined > 0)
         text += fmt::format("  joined    {} corners moved onto another part, by {} at most\n", r.corners_joined,
                             format_length(r.largest_join, unit));
+    text += absorbed_text(r.absorbed, unit);
     text += left_out_text(r.left_out, unit);
     if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
     if (r.fill.boundary_points_added > 0)
@@ -377,6 +385,7 @@ std::string surface_text(const SurfaceBuild& built, const Case& c, const std::st
     text += fmt::format("  deviation {} from the parts at most, at {} {}\n",
                         format_length(built.result.largest_deviation, unit),
                         place(built.result.largest_deviation_at, unit), unit.name);
+    text += absorbed_text(built.result.absorbed, unit);
     text += surface_metrics_text(built.quality, unit) + "\nWorst places\n";
     for (const Metric& m : built.quality) text += worst_row(m, unit);
     text += time_text(built.result.costs);
@@ -442,7 +451,7 @@ std::string plan_text(const Plan& p, const Case& c) {
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_volume(r.volume, unit), rounded(r.cells));
-    text += plan_zones_text(p, unit) + sources_text(p);
+    text += absorbed_text(p.absorbed, unit) + plan_zones_text(p, unit) + sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
     text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                         rounded(p.core_cells));

@@ -1,6 +1,7 @@
 // Everything at once.
 #pragma once
 
+#include <anvilcast/absorb.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/context.hpp>
 #include <anvilcast/cut.hpp>

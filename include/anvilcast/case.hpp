@@ -72,6 +72,7 @@ struct Case {
     std::vector<RegionRequest> regions;
     double join = 0;  ///< parts within this distance are joined, metres
     bool drop_leftovers = false;
+    double absorb = 0;  ///< details narrower than this are taken out of the parts; metres, 0: none
     SizeOptions sizing;
     SurfaceMeshOptions surface;
     std::optional<FlowSpec> flow;

@@ -5,6 +5,7 @@
 //     write_build(result, c, "out");
 #pragma once
 
+#include <anvilcast/absorb.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/context.hpp>
 #include <anvilcast/domain.hpp>
@@ -36,6 +37,7 @@ struct BuildResult {
     std::vector<SpaceCell> left_out;          ///< enclosed cells that no region asked for
     std::size_t corners_joined = 0;           ///< moved onto another part
     double largest_join = 0;                  ///< metres
+    AbsorbReport absorbed;                    ///< details taken out before sizing
     std::optional<Surround> surround;         ///< its surface left out
     double largest_deviation = 0;             ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;

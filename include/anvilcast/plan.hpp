@@ -5,6 +5,7 @@
 //     for (const std::string& problem : p.beyond) print(problem);
 #pragma once
 
+#include <anvilcast/absorb.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/pipeline.hpp>
@@ -30,7 +31,8 @@ struct RegionPlan {
 };
 
 struct Plan {
-    Box bounds;  ///< of the parts
+    Box bounds;             ///< of the parts
+    AbsorbReport absorbed;  ///< details that would be taken out
     std::vector<RegionPlan> regions;
     std::vector<ZonePlan> zones;
     double triangles = 0, core_cells = 0, layer_cells = 0;

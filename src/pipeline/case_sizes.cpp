@@ -71,6 +71,7 @@ void read_sizing(Section& s, Case& c) {
     o.across_gaps = s.number("across_gaps", 0.5, 100).value_or(0);
     o.gap_floor = s.positive_length("gap_floor");
     o.feature_angle = s.number("feature_angle", 1, 179).value_or(o.feature_angle);
+    c.absorb = s.positive_length("absorb");
     c.surface.feature_angle = o.feature_angle;
     c.surface.tolerance = s.distance("tolerance").value_or(0);
     c.surface.curved = s.truth("curved").value_or(false);

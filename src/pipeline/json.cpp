@@ -132,6 +132,14 @@ ordered_json leftovers_of(const std::vector<Domain::Leftover>& list) {
     return out;
 }
 
+ordered_json json_of(const AbsorbReport& a) {
+    return {{"faces", a.faces},
+            {"faces_narrowed", a.narrowed},
+            {"edges", a.edges},
+            {"largest_move", a.largest_move},
+            {"at", json_of(a.largest_move_at)}};
+}
+
 ordered_json json_of(const std::optional<Surround>& s) {
     if (!s) return {};
     return {{"body_length", s->body_length},
@@ -155,6 +163,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"left_out", cells_of_space(result.left_out)},
          {"leftovers", leftovers_of(result.leftovers)},
          {"joined", {{"corners", result.corners_joined}, {"largest_move", result.largest_join}}},
+         {"absorbed", json_of(result.absorbed)},
          {"surround", json_of(result.surround)},
          {"surface", {{"largest_deviation", result.largest_deviation}, {"at", json_of(result.largest_deviation_at)}}},
          {"fill",
@@ -184,6 +193,7 @@ std::string surface_json(const SurfaceBuild& built, const Case& c) {
                     {{"largest_deviation", built.result.largest_deviation},
                      {"at", json_of(built.result.largest_deviation_at)},
                      {"places_too_far", built.mesh.too_far.size()}}},
+                   {"absorbed", json_of(built.result.absorbed)},
                    {"quality", {{"surface_metrics", metrics_of(built.quality)}}},
                    {"stages", stages_of(built.result.costs)},
                    {"guessed_roles", built.result.guessed_roles},
@@ -212,6 +222,7 @@ std::string plan_json(const Plan& p, const Case& c) {
     ordered_json out{{"anvilcast", version()},
                      {"case", case_of(c)},
                      {"bounds", json_of(p.bounds)},
+                     {"absorbed", json_of(p.absorbed)},
                      {"cells",
                       {{"total", std::round(p.total_cells())},
                        {"core", std::round(p.core_cells)},

@@ -110,6 +110,7 @@ Plan plan(const Case& c, const Context& context) {
     const Domain domain = prepare_domain(c, known, context);
     check_recipes(domain, c);
     out.bounds = known.bounds;
+    out.absorbed = known.absorbed;
     watch.lap("domain");
     const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     watch.lap("sizes");

@@ -193,6 +193,13 @@ Domain prepare_domain(const Case& c, BuildResult& result, const Context& context
     context.report("domain", "openings and regions", 0.3);
     Domain domain = make_domain(parts, c, result, context);
     result.domain_volume = domain.volume;
+    if (c.absorb > 0) {
+        domain = absorb_details(domain, {c.absorb, c.sizing.feature_angle}, &result.absorbed, context);
+        for (const std::string& zone : result.absorbed.zones)
+            result.warnings.push_back(
+                fmt::format("zone \"{}\" is gone: it was narrower everywhere than [sizing] absorb = {}", zone,
+                            format_length(c.absorb, c.unit)));
+    }
     for (const Zone& zone : domain.boundary.zones)
         if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);
     return domain;

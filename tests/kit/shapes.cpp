@@ -1,5 +1,7 @@
 #include "shapes.hpp"
 
+#include <anvilcast/polygon.hpp>
+
 #include <cmath>
 #include <map>
 #include <numbers>
@@ -132,6 +134,25 @@ Surface wedge(double degrees) {
     s.triangles = {{0, 2, 1}, {3, 4, 5}, {0, 1, 4}, {0, 4, 3}, {1, 2, 5}, {1, 5, 4}, {2, 0, 3}, {2, 3, 5}};
     s.zones = {{"ends"}, {"sides"}, {"back"}};
     s.zone_of = {0, 0, 1, 1, 2, 2, 1, 1};
+    return s;
+}
+
+Surface prism(const std::vector<Vec2>& outline, double height) {
+    const auto n = static_cast<Index>(outline.size());
+    Surface s;
+    for (const double z : {0.0, height})
+        for (const Vec2& p : outline) s.points.push_back({p.x, p.y, z});
+    for (const Triangle& t : triangulate_polygon(outline)) {
+        s.triangles.push_back({t[0], t[2], t[1]});
+        s.triangles.push_back({t[0] + n, t[1] + n, t[2] + n});
+    }
+    for (Index i = 0; i < n; ++i) {
+        const Index j = (i + 1) % n;
+        s.triangles.push_back({i, j, j + n});
+        s.triangles.push_back({i, j + n, i + n});
+    }
+    s.zones = {{"prism"}};
+    s.zone_of.assign(s.triangles.size(), 0);
     return s;
 }
 

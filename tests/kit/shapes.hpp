@@ -18,6 +18,8 @@ Surface cylinder(double radius, double height, int n);
 Surface torus(double radius, double tube, int along, int across);
 /// A prism over a triangle with its sharp corner at the origin, `degrees` wide, 1 long and 1 high.
 Surface wedge(double degrees);
+/// Over a polygon in the plane z = 0, corners counterclockwise; one zone.
+Surface prism(const std::vector<Vec2>& outline, double height);
 /// n x n unit squares in the plane z = 0 to `thickness`, each with a round hole of radius 0.3.
 Surface plate_with_holes(int n, double thickness);
 Surface flipped(Surface s);

@@ -209,6 +209,32 @@ TEST_F(Build, JoinsPartsThatASinglePrecisionFileHasPulledApart) {
     EXPECT_NEAR(touching, 1e-4, 1e-9);
 }
 
+TEST_F(Build, TakesOutDetailsThatNobodyMeant) {
+    // A step of 0.05 mm across a block of 40 mm, and a chamfer as wide.
+    write_stl(
+        directory / "block.stl",
+        kit::prism({{0, 0}, {0.02, 0}, {0.02, -5e-5}, {0.04, -5e-5}, {0.04, 0.02}, {0.03995, 0.02005}, {0, 0.02005}},
+                   0.02),
+        kMm);
+    const std::string parts =
+        "[[part]]\nfile = \"block.stl\"\nunit = \"mm\"\n[[region]]\nname = \"block\"\nsolid_of = \"block\"\n"
+        "[sizing]\nsurface = 4\n";
+    const Case calm = made(parts + "absorb = 0.1\n");
+    const SurfaceBuild as_drawn = build_surface(made(parts)), absorbed = build_surface(calm);
+    EXPECT_EQ(as_drawn.result.absorbed.faces, 0U);
+    EXPECT_EQ(absorbed.result.absorbed.faces, 2U);
+    EXPECT_GT(absorbed.result.absorbed.largest_move, 0);
+    EXPECT_LE(absorbed.result.absorbed.largest_move, 1e-4);
+    EXPECT_EQ(plan(calm).absorbed.faces, 2U);
+    auto smallest_angle = [](const SurfaceBuild& b) {
+        return std::find_if(b.quality.begin(), b.quality.end(),
+                            [](const Metric& m) { return m.name == "smallest angle"; })
+            ->min;
+    };
+    EXPECT_LT(smallest_angle(as_drawn), 5);
+    EXPECT_GT(smallest_angle(absorbed), 25);
+}
+
 TEST_F(Build, PutsBodiesIntoASurround) {
     write_stl(directory / "hut.stl", kit::box({0, -0.05, 0}, {0.1, 0.05, 0.05}), kMm);
     write_stl(directory / "mast.stl", kit::box({0.04, -0.01, 0.03}, {0.06, 0.01, 0.1}), kMm);
