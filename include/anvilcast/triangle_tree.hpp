@@ -8,6 +8,7 @@
 
 #include <anvilcast/export.hpp>
 #include <anvilcast/geometry.hpp>
+#include <array>
 #include <functional>
 #include <optional>
 #include <span>
@@ -51,13 +52,21 @@ class ANVILCAST_API TriangleTree {
     /// Calls visit(triangle) for each triangle whose box overlaps the given one.
     void overlapping(const Box& box, const std::function<void(Index)>& visit) const;
 
+    /// Calls visit(i, j), i < j, for each two triangles whose boxes overlap, from several threads at once and in any
+    /// order. O(n log n) where few do.
+    void overlapping_pairs(const std::function<void(Index, Index)>& visit) const;
+
   private:
     struct Node {
         Box box;
         Index first;  ///< leaf: first place in order_; inner node: the right child (the left one follows it)
         Index count;  ///< 0 for an inner node
     };
-    void build(Index first, Index count, std::vector<Node>& out);
+    struct Item;
+    using NodePair = std::array<Index, 2>;
+    static void build(std::span<Item> items, Index first, std::vector<Node>& out);
+    void open(const NodePair& pair, std::vector<NodePair>& out) const;
+    void pairs_of_leaves(const NodePair& leaves, const std::function<void(Index, Index)>& visit) const;
     std::optional<RayHit> hit(Index at, const Vec3& origin, const Vec3& direction) const;  ///< at: in tree order
 
     std::vector<std::array<Vec3, 3>> corners_;  // in tree order

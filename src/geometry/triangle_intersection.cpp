@@ -1,8 +1,6 @@
 #include <anvilcast/triangle_intersection.hpp>
 
-#include <tbb/blocked_range.h>
 #include <tbb/enumerable_thread_specific.h>
-#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <anvilcast/predicates.hpp>
@@ -138,15 +136,8 @@ std::vector<std::array<Index, 2>> find_self_intersections(const std::vector<Vec3
                                                           const std::vector<Triangle>& triangles) {
     const TriangleTree tree(points, triangles);
     tbb::enumerable_thread_specific<std::vector<std::array<Index, 2>>> found;
-    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(triangles.size()), 256), [&](const auto& range) {
-        auto& mine = found.local();
-        for (Index i = range.begin(); i < range.end(); ++i) {
-            Box box;
-            for (const Index p : triangles[i]) box.include(points[p]);
-            tree.overlapping(box, [&](Index j) {
-                if (i < j && triangles_conflict(points, triangles[i], triangles[j])) mine.push_back({i, j});
-            });
-        }
+    tree.overlapping_pairs([&](Index i, Index j) {
+        if (triangles_conflict(points, triangles[i], triangles[j])) found.local().push_back({i, j});
     });
     std::vector<std::array<Index, 2>> all;
     for (const auto& part : found) all.insert(all.end(), part.begin(), part.end());

@@ -1,5 +1,6 @@
 #include <anvilcast/triangle_tree.hpp>
 
+#include <tbb/parallel_for.h>
 #include <tbb/parallel_invoke.h>
 
 #include <algorithm>
@@ -55,48 +56,62 @@ Vec3 closest_point_on_triangle(const Vec3& p, const Vec3& a, const Vec3& b, cons
     return a + ab * (vb * scale) + ac * (vc * scale);
 }
 
+/// A triangle on its way to its leaf: three times its middle, and its number.
+struct TriangleTree::Item {
+    Vec3 middle;
+    Index triangle;
+};
+
 TriangleTree::TriangleTree(const std::vector<Vec3>& points, std::span<const Triangle> triangles) {
     const auto n = static_cast<Index>(triangles.size());
+    if (n == 0) return;
+    auto corner = [&](Index t, std::size_t k) -> const Vec3& { return points[triangles[t][k]]; };
+    std::vector<Item> items(n);
+    for (Index t = 0; t < n; ++t) items[t] = {corner(t, 0) + corner(t, 1) + corner(t, 2), t};
+    build(items, 0, nodes_);
     corners_.resize(n);
     order_.resize(n);
     for (Index i = 0; i < n; ++i) {
-        order_[i] = i;
-        for (std::size_t k = 0; k < 3; ++k) corners_[i][k] = points[triangles[i][k]];
+        order_[i] = items[i].triangle;
+        for (std::size_t k = 0; k < 3; ++k) corners_[i][k] = corner(order_[i], k);
     }
-    if (n == 0) return;
-    build(0, n, nodes_);
-    std::vector<std::array<Vec3, 3>> sorted(n);
-    for (Index i = 0; i < n; ++i) sorted[i] = corners_[order_[i]];
-    corners_ = std::move(sorted);
+    // Children come after their parents.
+    for (std::size_t i = nodes_.size(); i-- > 0;) {
+        Node& node = nodes_[i];
+        if (node.count == 0) {
+            node.box = nodes_[i + 1].box;
+            node.box.include(nodes_[node.first].box);
+        }
+        for (Index k = node.first; k < node.first + node.count; ++k)
+            for (const Vec3& p : corners_[k]) node.box.include(p);
+    }
 }
 
-void TriangleTree::build(Index first, Index count, std::vector<Node>& out) {
-    Box box, centers;
-    auto center = [this](Index t) { return (corners_[t][0] + corners_[t][1] + corners_[t][2]) / 3.0; };
-    for (Index i = first; i < first + count; ++i) {
-        for (const Vec3& p : corners_[order_[i]]) box.include(p);
-        centers.include(center(order_[i]));
-    }
+/// Sorts the items, the first of which has the number `first` among all, into leaves.
+void TriangleTree::build(std::span<Item> items, Index first, std::vector<Node>& out) {
+    const auto count = static_cast<Index>(items.size());
     const std::size_t self = out.size();
-    out.push_back({box, first, count <= kLeafSize ? count : 0});
+    out.push_back({{}, first, count <= kLeafSize ? count : 0});
     if (count <= kLeafSize) return;
-    const Vec3 extent = centers.extent();
+    Box middles;
+    for (const Item& item : items) middles.include(item.middle);
+    const Vec3 extent = middles.extent();
     const int axis = extent.x >= extent.y && extent.x >= extent.z ? 0 : extent.y >= extent.z ? 1 : 2;
     const Index half = count / 2;
-    const auto begin = order_.begin() + first;
-    std::nth_element(begin, begin + half, begin + count, [&](Index s, Index t) {
-        const double a = center(s)[axis], b = center(t)[axis];
-        return a != b ? a < b : s < t;
+    std::nth_element(items.begin(), items.begin() + half, items.end(), [axis](const Item& s, const Item& t) {
+        const double a = s.middle[axis], b = t.middle[axis];
+        return a != b ? a < b : s.triangle < t.triangle;
     });
     if (count < kAlone) {
-        build(first, half, out);
+        build(items.first(half), first, out);
         out[self].first = static_cast<Index>(out.size());
-        build(first + half, count - half, out);
+        build(items.subspan(half), first + half, out);
         return;
     }
     // Large halves side by side; the nodes come out as if one after the other.
     std::vector<Node> left, right;
-    tbb::parallel_invoke([&] { build(first, half, left); }, [&] { build(first + half, count - half, right); });
+    tbb::parallel_invoke([&] { build(items.first(half), first, left); },
+                         [&] { build(items.subspan(half), first + half, right); });
     auto append = [&out](const std::vector<Node>& half_of_it) {
         const auto offset = static_cast<Index>(out.size());
         for (Node node : half_of_it) {
@@ -238,6 +253,73 @@ void TriangleTree::overlapping(const Box& box, const std::function<void(Index)>&
             if (own.overlaps(box)) visit(order_[i]);
         }
     }
+}
+
+/// Appends the pairs of children to look at in the place of a pair of nodes, one of them at least no leaf; the same
+/// node twice stands for the pairs within it.
+void TriangleTree::open(const NodePair& pair, std::vector<NodePair>& out) const {
+    const auto [a, b] = pair;
+    const Node &p = nodes_[a], &q = nodes_[b];
+    if (a == b) {
+        out.insert(out.end(), {{a + 1, a + 1}, {p.first, p.first}, {a + 1, p.first}});
+    } else if (q.count > 0 || (p.count == 0 && p.box.diagonal() >= q.box.diagonal())) {
+        out.insert(out.end(), {{a + 1, b}, {p.first, b}});
+    } else {
+        out.insert(out.end(), {{a, b + 1}, {a, q.first}});
+    }
+}
+
+void TriangleTree::pairs_of_leaves(const NodePair& leaves, const std::function<void(Index, Index)>& visit) const {
+    auto boxes_of = [this](const Node& leaf) {
+        std::array<Box, kLeafSize> boxes;
+        for (Index i = 0; i < leaf.count; ++i)
+            for (const Vec3& p : corners_[leaf.first + i]) boxes[i].include(p);
+        return boxes;
+    };
+    const Node &p = nodes_[leaves[0]], &q = nodes_[leaves[1]];
+    const auto boxes_p = boxes_of(p), boxes_q = boxes_of(q);
+    for (Index i = 0; i < p.count; ++i)
+        for (Index j = leaves[0] == leaves[1] ? i + 1 : 0; j < q.count; ++j) {
+            if (!boxes_p[i].overlaps(boxes_q[j])) continue;
+            const Index s = order_[p.first + i], t = order_[q.first + j];
+            visit(std::min(s, t), std::max(s, t));
+        }
+}
+
+void TriangleTree::overlapping_pairs(const std::function<void(Index, Index)>& visit) const {
+    if (nodes_.empty()) return;
+    auto are_leaves = [this](const NodePair& pair) { return nodes_[pair[0]].count > 0 && nodes_[pair[1]].count > 0; };
+    auto overlap = [this](const NodePair& pair) { return nodes_[pair[0]].box.overlaps(nodes_[pair[1]].box); };
+    // Breadth first, until there are enough to share out.
+    constexpr std::size_t kShares = 1024;
+    std::vector<NodePair> shares{{0, 0}};
+    for (bool has_opened = true; has_opened && shares.size() < kShares;) {
+        has_opened = false;
+        std::vector<NodePair> next;
+        for (const NodePair& pair : shares) {
+            if (!overlap(pair)) continue;
+            if (are_leaves(pair)) {
+                next.push_back(pair);
+                continue;
+            }
+            has_opened = true;
+            open(pair, next);
+        }
+        shares = std::move(next);
+    }
+    tbb::parallel_for(std::size_t{0}, shares.size(), [&](std::size_t i) {
+        std::vector<NodePair> stack{shares[i]};
+        while (!stack.empty()) {
+            const NodePair pair = stack.back();
+            stack.pop_back();
+            if (!overlap(pair)) continue;
+            if (are_leaves(pair)) {
+                pairs_of_leaves(pair, visit);
+                continue;
+            }
+            open(pair, stack);
+        }
+    });
 }
 
 }  // namespace anvilcast

@@ -9,6 +9,8 @@
 #include <atomic>
 #include <cmath>
 #include <map>
+#include <memory>
+#include <unordered_map>
 
 namespace anvilcast::sizing {
 namespace {
@@ -34,13 +36,19 @@ struct Sample {
 };
 using Corners = std::array<Sample, 8>;
 
+/// What can rule in a cell, or in the one that it is an eighth of.
+struct Rulers {
+    std::vector<Candidate> sheets;  ///< sorted, the least size first
+    std::vector<Index> volumes;
+    double smallest = 0;  ///< no size below that
+};
+
 struct Cell {
     Vec3 lo;
     double width;
     std::array<std::uint32_t, 4> place;
     Corners corners;
-    std::vector<Candidate> candidates;
-    std::vector<Index> volumes;
+    std::shared_ptr<const Rulers> rulers;  ///< its own, or those of the cell that it is an eighth of
 
     Vec3 center() const { return lo + Vec3{width, width, width} * 0.5; }
     Box box() const { return {lo, lo + Vec3{width, width, width}}; }
@@ -84,19 +92,19 @@ class Builder {
         : s_(sources), names_(names), limits_(limits), context_(context) {}
 
     Cell root(const Vec3& lo, double width) {
-        Cell cell{lo, width, {0, 0, 0, 0}, {}, {}, {}};
+        Cell cell{lo, width, {0, 0, 0, 0}, {}, {}};
         cell.corners.fill({std::numeric_limits<float>::infinity(), kNone});
-        for (Index sheet = 0; sheet < s_.sheets.size(); ++sheet) cell.candidates.push_back({sheet, 0, 0});
-        for (Index v = 0; v < s_.volumes.size(); ++v) cell.volumes.push_back(v);
+        Rulers all;
+        for (Index sheet = 0; sheet < s_.sheets.size(); ++sheet) all.sheets.push_back({sheet, 0, 0});
+        for (Index v = 0; v < s_.volumes.size(); ++v) all.volumes.push_back(v);
+        cell.rulers = std::make_shared<const Rulers>(std::move(all));
         for (unsigned i = 0; i < 8; ++i) cell.corners[i] = sample(corner(cell, i), cell);
         return cell;
     }
 
     /// Divides a cell as long as needed and appends it; the node at `slot` becomes the root of it.
     void grow(Cell&& cell, Index slot, Branch& out) {
-        double bound = Box::inf;
-        narrow(cell, bound);
-        if (!is_fine_enough(cell, bound)) {
+        if (!is_leaf(cell)) {
             const auto first = static_cast<Index>(out.nodes.size());
             out.nodes.resize(first + 8);
             out.nodes[slot] = first;
@@ -108,10 +116,21 @@ class Builder {
         add_leaf(cell, slot, out);
     }
 
+    /// Is the cell fine enough for what rules in it? Seven cells of eight are, most of them by what is known from the
+    /// cell that they are an eighth of; one that is to be divided has its own rulers afterwards.
     bool is_leaf(Cell& cell) {
-        double bound = Box::inf;
-        narrow(cell, bound);
-        return is_fine_enough(cell, bound);
+        const double wall_size = find_wall(cell);
+        if (cell.place[3] >= limits_.deepest) return true;
+        const double least = least_corner(cell);
+        if (cell.width <= std::min(kAtWalls * wall_size, 2 * std::min(cell.rulers->smallest, least))) {
+            if (is_even(cell)) return true;
+            narrow(cell);
+            return false;
+        }
+        narrow(cell);
+        if (cell.width > kAtWalls * wall_size) return false;
+        if (cell.rulers->smallest == Box::inf) return true;  // the largest size, all over
+        return cell.width <= 2 * std::min(cell.rulers->smallest, least) && is_even(cell);
     }
 
     std::vector<Cell> divide(const Cell& cell) {
@@ -122,7 +141,7 @@ class Builder {
             if (x != 1 && y != 1 && z != 1)
                 lattice[i] = cell.corners[x / 2 + y / 2 * 2 + z / 2 * 4];
             else
-                lattice[i] = sample(cell.lo + Vec3{double(x), double(y), double(z)} * (0.5 * cell.width), cell);
+                lattice[i] = sample_halves({x, y, z}, cell);
         }
         std::vector<Cell> children(8);
         const std::uint32_t half = std::uint32_t{1} << (limits_.deepest - cell.place[3] - 1);
@@ -135,8 +154,7 @@ class Builder {
                            cell.place[3] + 1};
             for (unsigned i = 0; i < 8; ++i)
                 child.corners[i] = lattice[x + (i & 1U) + 3 * (y + (i >> 1U & 1U)) + 9 * (z + (i >> 2U))];
-            child.candidates = cell.candidates;
-            child.volumes = cell.volumes;
+            child.rulers = cell.rulers;
         }
         return children;
     }
@@ -159,6 +177,27 @@ class Builder {
   private:
     static Vec3 corner(const Cell& cell, unsigned i) {
         return cell.lo + Vec3{double(i & 1U), double(i >> 1U & 1U), double(i >> 2U)} * cell.width;
+    }
+
+    static double least_corner(const Cell& cell) {
+        double least = Box::inf;
+        for (const Sample& c : cell.corners) least = std::min(least, double{c.size});
+        return least;
+    }
+
+    /// At a place of the lattice that a cell's corners and the middles between them form. Cells beside each other share
+    /// most of it.
+    Sample sample_halves(const std::array<unsigned, 3>& halves, const Cell& cell) {
+        constexpr std::uint64_t kPlaces = (std::uint64_t{1} << SizeOctree::kDeepest) + 1;
+        const std::uint64_t half = std::uint64_t{1} << (limits_.deepest - cell.place[3] - 1);
+        std::uint64_t key = 0;
+        for (std::size_t i = 3; i-- > 0;) key = key * kPlaces + cell.place[i] + halves[i] * half;
+        const auto [known, is_new] = known_.try_emplace(key);
+        if (is_new) {
+            const Vec3 step{double(halves[0]), double(halves[1]), double(halves[2])};
+            known->second = sample(cell.lo + step * (0.5 * cell.width), cell);
+        }
+        return known->second;
     }
 
     void count(const Branch& out) {
@@ -202,11 +241,11 @@ class Builder {
                 source = from;
             }
         };
-        for (const Index v : cell.volumes) {
+        for (const Index v : cell.rulers->volumes) {
             const VolumeSource& volume = s_.volumes[v];
             if (volume.size <= best) take(volume.at(volume.volume->distance(p)), volume.source);
         }
-        for (const Candidate& c : cell.candidates) {
+        for (const Candidate& c : cell.rulers->sheets) {
             if (c.least > kWorthIt * best) break;
             sample_node(s_.sheets[c.sheet], c.node, p, best, take);
         }
@@ -245,17 +284,21 @@ class Builder {
         return least;
     }
 
-    /// Keeps what can rule somewhere in the cell, in parts not larger than half of it or of their distance. `bound`
-    /// becomes a lower bound of the size anywhere in the cell.
-    void narrow(Cell& cell, double& bound) const {
+    /// Keeps what can rule somewhere in the cell, in parts not larger than half of it or of their distance.
+    void narrow(Cell& cell) {
         const Box box = cell.box();
+        Rulers own;
+        own.smallest = Box::inf;
         std::vector<Candidate> parts;
-        std::vector<Candidate> open(cell.candidates.rbegin(), cell.candidates.rend());
+        std::vector<Candidate> open(cell.rulers->sheets.rbegin(), cell.rulers->sheets.rend());
         double most = s_.largest;
         for (const CoarseVolume& c : s_.coarse) most = std::max(most, c.at_least);
-        // The field grows by at most the slope over the cell from any of its corners.
+        // The field grows by at most the slope over half the cell's diagonal from its middle, and over all of it from a
+        // corner.
+        const double half = 0.5 * kSqrt3 * cell.width;
+        most = std::min(most, double{sample_halves({1, 1, 1}, cell).size} * (1 + 1e-6) + s_.slope * half);
         for (const Sample& corner : cell.corners)
-            most = std::min(most, double{corner.size} * (1 + 1e-6) + s_.slope * kSqrt3 * cell.width);
+            most = std::min(most, double{corner.size} * (1 + 1e-6) + s_.slope * 2 * half);
         while (!open.empty()) {
             const Candidate c = open.back();
             open.pop_back();
@@ -280,47 +323,41 @@ class Builder {
             most = std::min(most, sheet.grown(node.largest, reach_between(box, node.box)));
             parts.push_back({c.sheet, c.node, least});
         }
-        cell.candidates.clear();
         for (const Candidate& c : parts)
-            if (c.least <= most || s_.sheets[c.sheet].node(c.node).box.overlaps(box)) cell.candidates.push_back(c);
-        std::sort(cell.candidates.begin(), cell.candidates.end(), [](const Candidate& a, const Candidate& b) {
+            if (c.least <= most || s_.sheets[c.sheet].node(c.node).box.overlaps(box)) own.sheets.push_back(c);
+        std::sort(own.sheets.begin(), own.sheets.end(), [](const Candidate& a, const Candidate& b) {
             return a.least != b.least ? a.least < b.least : a.sheet != b.sheet ? a.sheet < b.sheet : a.node < b.node;
         });
-        if (!cell.candidates.empty() && can_lower(cell.candidates.front().least)) bound = cell.candidates.front().least;
+        if (!own.sheets.empty() && can_lower(own.sheets.front().least)) own.smallest = own.sheets.front().least;
         const Vec3 center = cell.center();
-        const double half = 0.5 * kSqrt3 * cell.width;
-        std::vector<Index> volumes;
-        for (const Index v : cell.volumes) {
+        for (const Index v : cell.rulers->volumes) {
             const double d = s_.volumes[v].volume->distance(center), least = s_.volumes[v].at(d - half);
             if (least > most) continue;
-            volumes.push_back(v);
-            if (can_lower(least)) bound = std::min(bound, least);
+            own.volumes.push_back(v);
+            if (can_lower(least)) own.smallest = std::min(own.smallest, least);
         }
-        cell.volumes = std::move(volumes);
+        cell.rulers = std::make_shared<const Rulers>(std::move(own));
     }
 
     /// Against the largest size; where that may be passed, everything counts.
     bool can_lower(double size) const { return size < s_.largest || !s_.coarse.empty(); }
 
-    bool is_fine_enough(const Cell& cell, double bound) {
-        wall_source_ = kNone;
-        double wall_size = Box::inf;
-        for (const Candidate& c : cell.candidates) find_wall(s_.sheets[c.sheet], c.node, cell, wall_size);
-        if (cell.place[3] >= limits_.deepest) return true;
-        if (cell.width > kAtWalls * wall_size) return false;
-        if (bound == Box::inf) return true;  // the largest size, all over
-        double mean = 0, least = Box::inf;
-        for (const Sample& c : cell.corners) {
-            mean += 0.125 * double{c.size};
-            least = std::min(least, double{c.size});
-        }
-        if (cell.width > 2 * std::min(bound, least)) return false;
-        if (cell.width <= least) return true;
-        const double middle = double{sample(cell.center(), cell).size};
+    /// Is the size in the middle what interpolation between the corners says? In small cells it hardly matters.
+    bool is_even(const Cell& cell) {
+        if (cell.width <= least_corner(cell)) return true;
+        double mean = 0;
+        for (const Sample& c : cell.corners) mean += 0.125 * double{c.size};
+        const double middle = double{sample_halves({1, 1, 1}, cell).size};
         return std::abs(middle - mean) <= kInterpolationError * middle;
     }
 
-    /// The smallest size among the pieces that run through the cell.
+    /// The smallest size among the pieces that run through the cell; its source is kept.
+    double find_wall(const Cell& cell) {
+        wall_source_ = kNone;
+        double smallest = Box::inf;
+        for (const Candidate& c : cell.rulers->sheets) find_wall(s_.sheets[c.sheet], c.node, cell, smallest);
+        return smallest;
+    }
     void find_wall(const Sheet& sheet, Index at, const Cell& cell, double& smallest) {
         const Sheet::Node& node = sheet.node(at);
         if (node.smallest >= smallest || !node.box.overlaps(cell.box())) return;
@@ -352,6 +389,7 @@ class Builder {
     Limits& limits_;
     const Context& context_;
     Index wall_source_ = kNone;  // of the cell looked at last
+    std::unordered_map<std::uint64_t, Sample> known_;
 };
 
 /// So many branches are grown side by side; the number does not depend on that of threads.

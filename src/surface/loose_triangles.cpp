@@ -55,8 +55,9 @@ std::size_t LooseTriangles::shortest_side(Index t) const {
 }
 
 double LooseTriangles::height_of(const Triangle& c) const {
-    const double longest = std::sqrt(std::max({distance_squared(at(c[0]), at(c[1])), distance_squared(at(c[1]), at(c[2])),
-                                               distance_squared(at(c[2]), at(c[0]))}));
+    const double longest =
+        std::sqrt(std::max({distance_squared(at(c[0]), at(c[1])), distance_squared(at(c[1]), at(c[2])),
+                            distance_squared(at(c[2]), at(c[0]))}));
     return longest > 0 ? length(normal_of(c)) / longest : 0;
 }
 

@@ -1,4 +1,5 @@
-// Triangles that change one by one: edges collapsed, points put into edges. Any number of triangles may meet at an edge.
+// Triangles that change one by one: edges collapsed, points put into edges. Any number of triangles may meet at an
+// edge.
 #pragma once
 
 #include <anvilcast/surface.hpp>

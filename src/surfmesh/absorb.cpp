@@ -260,8 +260,7 @@ void measure_volumes(Domain& domain) {
     std::vector<double> volume(domain.regions.size(), 0);
     const Vec3 origin = s.bounds().lo;
     for (Index t = 0; t < s.triangles.size(); ++t) {
-        const double v =
-            dot(s.corner(t, 0) - origin, cross(s.corner(t, 1) - origin, s.corner(t, 2) - origin)) / 6;
+        const double v = dot(s.corner(t, 0) - origin, cross(s.corner(t, 1) - origin, s.corner(t, 2) - origin)) / 6;
         if (domain.sides[t][1] != kNone) volume[domain.sides[t][1]] += v;
         if (domain.sides[t][0] != kNone) volume[domain.sides[t][0]] -= v;
     }
@@ -274,8 +273,8 @@ void measure_volumes(Domain& domain) {
 Domain absorb_details(const Domain& domain, const AbsorbOptions& options, AbsorbReport* report,
                       const Context& context) {
     if (!(options.width > 0) || !std::isfinite(options.width))
-        throw InputError(fmt::format("the width of details to absorb must be a positive length; it is {} m",
-                                     options.width));
+        throw InputError(
+            fmt::format("the width of details to absorb must be a positive length; it is {} m", options.width));
     AbsorbReport own;
     AbsorbReport& r = report != nullptr ? *report : own;
     r = {};

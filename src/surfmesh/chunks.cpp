@@ -62,27 +62,41 @@ struct Chunk {
     std::vector<Index> number;  ///< of each point in the whole draft; kNone for a new one
 };
 
+/// `local`: room for the number of each point that is of one chunk alone; chunks side by side share it.
 Chunk cut_out(const Draft& draft, const std::vector<Index>& triangles, const std::vector<Index>& chunk_of,
-              std::vector<char>& is_locked) {
+              std::vector<Index>& local, std::vector<char>& is_locked) {
     Chunk chunk;
+    std::vector<Index> shared;
     for (const Index t : triangles)
-        for (const Index p : draft.triangles[t]) chunk.number.push_back(p);
-    std::sort(chunk.number.begin(), chunk.number.end());
-    chunk.number.erase(std::unique(chunk.number.begin(), chunk.number.end()), chunk.number.end());
+        for (const Index p : draft.triangles[t]) {
+            if (chunk_of[p] == kSeveral) {
+                shared.push_back(p);
+            } else if (local[p] == kNone) {
+                local[p] = static_cast<Index>(chunk.number.size());
+                chunk.number.push_back(p);
+            }
+        }
+    const auto n_own = static_cast<Index>(chunk.number.size());
+    std::sort(shared.begin(), shared.end());
+    shared.erase(std::unique(shared.begin(), shared.end()), shared.end());
+    chunk.number.insert(chunk.number.end(), shared.begin(), shared.end());
+    is_locked.assign(chunk.number.size(), 0);
+    std::fill(is_locked.begin() + n_own, is_locked.end(), 1);
+
     Draft& d = chunk.draft;
     for (const Index p : chunk.number) {
         d.points.push_back(draft.points[p]);
         d.size.push_back(draft.size[p]);
         d.normal.push_back(draft.normal[p]);
         d.kind.push_back(draft.kind[p]);
-        is_locked.push_back(chunk_of[p] == kSeveral ? 1 : 0);
     }
-    auto local = [&](Index p) {
-        return static_cast<Index>(std::lower_bound(chunk.number.begin(), chunk.number.end(), p) - chunk.number.begin());
+    auto number_of = [&](Index p) {
+        if (chunk_of[p] != kSeveral) return local[p];
+        return n_own + static_cast<Index>(std::lower_bound(shared.begin(), shared.end(), p) - shared.begin());
     };
     for (const Index t : triangles) {
         const Triangle& c = draft.triangles[t];
-        d.triangles.push_back({local(c[0]), local(c[1]), local(c[2])});
+        d.triangles.push_back({number_of(c[0]), number_of(c[1]), number_of(c[2])});
         d.patch_of.push_back(draft.patch_of[t]);
         d.feature_sides.push_back(draft.feature_sides[t]);
     }
@@ -155,10 +169,11 @@ void work_in_chunks(Draft& draft, const Original& original, const SizeAt& size_a
     }
     const Divider divider(draft, chunk, cut);
     const std::vector<Index> chunk_of = chunk_of_points(draft, divider.chunks);
+    std::vector<Index> local(draft.points.size(), kNone);
     std::vector<Chunk> done(divider.chunks.size());
     tbb::parallel_for(std::size_t{0}, done.size(), [&](std::size_t c) {
         std::vector<char> is_locked;
-        Chunk cut_chunk = cut_out(draft, divider.chunks[c], chunk_of, is_locked);
+        Chunk cut_chunk = cut_out(draft, divider.chunks[c], chunk_of, local, is_locked);
         std::vector<Index> number;
         Remesher remesher(original, size_at, limits, std::move(cut_chunk.draft), std::move(is_locked));
         work(remesher);

@@ -41,7 +41,12 @@ Deviation measure_deviation(const Original& original, const Draft& mesh, const S
         const Triangle& c = mesh.triangles[t];
         const Vec3 &p = mesh.points[c[0]], &q = mesh.points[c[1]], &r = mesh.points[c[2]];
         const double size = (mesh.size[c[0]] + mesh.size[c[1]] + mesh.size[c[2]]) / 3;
-        auto look_at = [&](const Vec3& at) { note(d, at, original.foot(mesh.patch_of[t], at).distance, size, limits); };
+        auto look_at = [&](const Vec3& at) {
+            // Nearly all are near: the search is short when it need not look farther.
+            double off = original.distance(mesh.patch_of[t], at, limits.at(size));
+            if (!(off < Box::inf)) off = original.distance(mesh.patch_of[t], at);
+            note(d, at, off, size, limits);
+        };
         look_at((p + q + r) / 3.0);
         // Of the two triangles at an edge one is enough; a feature edge belongs to several patches.
         for (std::size_t k = 0; k < 3; ++k)

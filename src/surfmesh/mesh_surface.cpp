@@ -28,6 +28,8 @@ constexpr int kMostRefinements = 4;
 constexpr double kSlack = 1.25;
 /// Large enough that little is locked, small enough to share out.
 constexpr std::size_t kChunk = 24000;
+/// From so many triangles on splitting goes on side by side.
+constexpr std::size_t kEnoughToShare = 40000;
 
 struct FinerPlaces {
     std::vector<Vec3> places;
@@ -43,12 +45,23 @@ Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMesh
     const surfmesh::SizeAt size_at = [&](const Vec3& p) { return sizes.at(p); };
     const auto places = surfmesh::divide_curves(original, size_at, options);
     Draft draft = surfmesh::make_draft(original, size_at);
-    auto in_chunks = [&](double cut, double done, const std::function<void(Remesher&)>& work) {
+    const std::size_t draft_size = draft.triangles.size();
+    auto in_chunks = [&](std::size_t chunk, double cut, double done, const std::function<void(Remesher&)>& work) {
         context.report("surface", "remeshing", done);
-        surfmesh::work_in_chunks(draft, original, size_at, limits, kChunk, cut, [&](Remesher& r) {
+        surfmesh::work_in_chunks(draft, original, size_at, limits, chunk, cut, [&](Remesher& r) {
             context.check_stop();
             work(r);
         });
+    };
+    auto in_one = [&](double done, const std::function<void(Remesher&)>& work) {
+        in_chunks(std::numeric_limits<std::size_t>::max(), 0.5, done, work);
+    };
+    // A finer original is thinned out first; what is left of it is turned into triangles worth splitting.
+    auto thin = [](Remesher& r) {
+        for (int pass = 0; pass < 2; ++pass) {
+            r.collapse_short_edges();
+            r.flip_edges();
+        }
     };
     auto round = [](Remesher& r) {
         r.split_long_edges();
@@ -57,31 +70,34 @@ Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMesh
         r.smooth();
         r.flip_edges();
     };
-    {
-        std::vector<char> is_locked(draft.points.size(), 0);
-        std::vector<Index> number;
-        Remesher whole(original, size_at, limits, std::move(draft), std::move(is_locked));
-        whole.divide_curves(places);
-        // A finer original is thinned out first; what is left of it is turned into triangles worth splitting.
-        whole.collapse_short_edges();
-        whole.flip_edges();
-        whole.collapse_short_edges();
-        whole.flip_edges();
-        whole.split_long_edges();
-        draft = whole.take(number);
+    in_one(0, [&](Remesher& r) {
+        r.divide_curves(places);
+        if (draft_size <= kChunk) thin(r);
+    });
+    if (draft_size > kChunk) {
+        in_chunks(kChunk, 0.45, 0.02, thin);
+        in_one(0.04, thin);
+    }
+    in_one(0.05, [](Remesher& r) { r.split_long_edges(kEnoughToShare); });
+    // In steps: what is locked at the borders of the chunks must not fall too far behind.
+    constexpr std::array<double, 3> kCuts{0.53, 0.41, 0.47};
+    for (std::size_t step = 0, before = 0; draft.triangles.size() > before + before / 20 && step < 12; ++step) {
+        before = draft.triangles.size();
+        in_chunks(std::max(kEnoughToShare, before) / 32, kCuts[step % 3], 0.06,
+                  [](Remesher& r) { r.split_long_edges(4 * r.n_triangles()); });
     }
     // Each time the borders of the chunks fall elsewhere.
-    in_chunks(0.5, 0.1, [&](Remesher& r) {
+    in_chunks(kChunk, 0.5, 0.1, [&](Remesher& r) {
         r.collapse_short_edges();
         r.flip_edges();
         r.smooth();
         round(r);
     });
-    in_chunks(0.37, 0.4, [&](Remesher& r) {
+    in_chunks(kChunk, 0.37, 0.4, [&](Remesher& r) {
         r.smooth();
         round(r);
     });
-    in_chunks(0.58, 0.7, [&](Remesher& r) {
+    in_chunks(kChunk, 0.58, 0.7, [&](Remesher& r) {
         for (int pass = 0; pass < 3; ++pass) {
             r.even_out_neighbours();
             r.smooth();

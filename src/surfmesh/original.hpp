@@ -29,6 +29,11 @@ class Original {
     /// The point of a patch closest to p. The normal is interpolated between those of the triangle's corners.
     Foot foot(Index patch, const Vec3& p, double reach = Box::inf) const;
 
+    /// How far p is from a patch; infinite when that is beyond the reach.
+    double distance(Index patch, const Vec3& p, double reach = Box::inf) const {
+        return tree_[patch].closest(p, reach).distance;
+    }
+
     /// A place on a triangle's cubic patch (A. Vlachos et al., Curved PN triangles, 2001) instead of on the triangle:
     /// where the surface would be, were it as smooth as its normals. `p` is put onto the original first.
     Vec3 curved_place(Index patch, const Vec3& p) const;

@@ -240,8 +240,10 @@ bool Remesher::split(Side s) {
     const Side other = ring_[s];
     if (is_feature(s) || other == s) return false;
     const Index patch = d_.patch_of[s / 3], a = from(s), b = to(s);
-    const auto foot = original_.foot(patch, midpoint(d_.points[a], d_.points[b]));
-    if (foot.point == d_.points[a] || foot.point == d_.points[b]) return false;
+    // The ends are on the patch: its closest point to the middle is no farther than they are.
+    const double reach = 0.5001 * distance(d_.points[a], d_.points[b]);
+    const auto foot = original_.foot(patch, midpoint(d_.points[a], d_.points[b]), reach);
+    if (!(foot.distance < Box::inf) || foot.point == d_.points[a] || foot.point == d_.points[b]) return false;
     // A long edge that passes close by a point is to be flipped, not split: in a fan of needles points would crowd.
     const double size = target_length(a, b);
     if (distance(d_.points[a], d_.points[b]) > kLongest * size)
@@ -282,7 +284,7 @@ void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places)
     }
 }
 
-void Remesher::split_long_edges() {
+void Remesher::split_long_edges(std::size_t enough) {
     struct Long {
         double excess;
         Side side;
@@ -290,7 +292,7 @@ void Remesher::split_long_edges() {
     };
     std::vector<Long> edges;
     double ceiling = Box::inf;
-    for (int pass = 0; pass < kMostSplitPasses; ++pass) {
+    for (int pass = 0; pass < kMostSplitPasses && d_.triangles.size() <= enough; ++pass) {
         edges.clear();
         double most = 1;
         for (Side s = 0; s < 3 * d_.triangles.size(); ++s) {

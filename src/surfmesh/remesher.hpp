@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <limits>
 #include <vector>
 
 #include "surfmesh/curves.hpp"
@@ -36,10 +37,14 @@ class Remesher {
     Remesher(const Original& original, const SizeAt& size_at, const ShapeLimits& limits, Draft draft,
              std::vector<char> is_locked);
 
+    /// Together with those that are gone.
+    std::size_t n_triangles() const { return d_.triangles.size(); }
+
     /// Puts in the places that divide the curves, and makes them corners.
     void divide_curves(const std::vector<std::vector<CurvePlace>>& places);
-    /// Splits edges that are much longer than the size, or that bulge too much, until none is left.
-    void split_long_edges();
+    /// Splits edges that are much longer than the size, or that bulge too much, until none is left or there are more
+    /// triangles than `enough`.
+    void split_long_edges(std::size_t enough = std::numeric_limits<std::size_t>::max());
     /// Collapses edges much shorter than the size where allowed, and takes out the original's curve points.
     void collapse_short_edges();
     /// Flips edges where that brings the numbers of neighbours closer to six.

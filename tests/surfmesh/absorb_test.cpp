@@ -67,7 +67,9 @@ TEST(AbsorbDetails, MakesACarelessBlockMeshable) {
     const SurfaceMesh mesh = mesh_surface(calm, make_size_field(calm, sizes));
     EXPECT_GT(size_of_smallest_triangle(mesh.surface), 0.25 * kSize);
     const auto metrics = assess_surface(mesh.surface);
-    EXPECT_GT(std::find_if(metrics.begin(), metrics.end(), [](const Metric& m) { return m.name == "smallest angle"; })->min, 20);
+    EXPECT_GT(
+        std::find_if(metrics.begin(), metrics.end(), [](const Metric& m) { return m.name == "smallest angle"; })->min,
+        20);
 }
 
 TEST(AbsorbDetails, LeavesWhatIsWiderThanAsked) {
