@@ -242,10 +242,34 @@ class Gatherer {
 
     /// In coarse volumes walls do not ask for less than is wanted there at the least.
     void raise(std::vector<Piece>& pieces) const {
-        for (const CoarseVolume& coarse : sources_.coarse)
-            for (Piece& piece : pieces)
-                if (coarse.volume->distance((piece.corners[0] + piece.corners[1] + piece.corners[2]) / 3.0) < 0)
-                    piece.size = std::max(piece.size, coarse.at_least);
+        for (const CoarseVolume& coarse : sources_.coarse) {
+            std::vector<Piece> raised;
+            for (const Piece& piece : pieces) raise_within(coarse, piece, raised);
+            pieces = std::move(raised);
+        }
+    }
+
+    /// A piece that is partly in the volume is divided down to where the difference is no longer seen.
+    static void raise_within(const CoarseVolume& coarse, Piece piece, std::vector<Piece>& out) {
+        const auto& [a, b, c] = piece.corners;
+        const Vec3 middle = (a + b + c) / 3.0;
+        const double reach = std::max({distance(middle, a), distance(middle, b), distance(middle, c)});
+        const double depth = -coarse.volume->distance(middle);
+        if (piece.size >= coarse.at_least || depth <= -reach) {
+            out.push_back(piece);
+        } else if (depth >= reach || reach <= std::max(0.5 * piece.size, 0.1 * coarse.at_least)) {
+            if (depth > 0) piece.size = coarse.at_least;
+            out.push_back(piece);
+        } else if (b == c) {
+            const Vec3 m = midpoint(a, b);
+            raise_within(coarse, {{a, m, m}, piece.size, piece.source}, out);
+            raise_within(coarse, {{m, b, b}, piece.size, piece.source}, out);
+        } else {
+            const Vec3 ab = midpoint(a, b), bc = midpoint(b, c), ca = midpoint(c, a);
+            for (const std::array<Vec3, 3>& part :
+                 {std::array{a, ab, ca}, std::array{ab, b, bc}, std::array{ca, bc, c}, std::array{ab, bc, ca}})
+                raise_within(coarse, {part, piece.size, piece.source}, out);
+        }
     }
 
     const Domain& domain_;

@@ -129,6 +129,19 @@ TEST(SizeField, AtLeastRaisesWallsAndLetsSizesGrow) {
     expect_growth(larger, 3, 0.2);
 }
 
+TEST(SizeField, AtLeastRaisesJustItsShareOfALargeFacet) {
+    // Two triangles make each side of the box.
+    const Domain d = kit::inside_of(kit::box({0, 0, 0}, {20, 20, 10}));
+    SizeOptions o;
+    o.surface = 0.5;
+    o.largest = 5;
+    o.refine = {{.name = "coarse", .volume = BallVolume{{6, 11, 0}, 4}, .at_least = 2}};
+    const SizeField field = make_size_field(d, o);
+    EXPECT_NEAR(field.at({6, 11, 0}), 0.5 + 0.2 * (4 - 0.35 * 0.5), 0.2);
+    for (const Vec3& p : {Vec3{1.2, 11, 0}, Vec3{11, 11, 0}, Vec3{15, 3, 0}, Vec3{20, 11, 5}})
+        EXPECT_NEAR(field.at(p), 0.5, 0.06);
+}
+
 TEST(SizeField, CurvatureAsksForEdgesRoundTheCircle) {
     SizeOptions o = coarse();
     o.per_circle = 24;
