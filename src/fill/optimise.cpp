@@ -2,8 +2,9 @@
 //
 // First a few sweeps over everything (averaged smoothing, swaps wherever they help), then only the worst cells, from
 // the worst up: smoothing by search for the best worst cell of a vertex's star, edge removal, face flips, collapse
-// of an edge, and at last a new point in the middle of the trouble. Every operation is accepted only when the worst
-// cell among those that it replaces gets better, so the sorted list of qualities rises step by step and the work ends.
+// of an edge, and at last a new point in the middle of the trouble. There every operation is accepted only when the
+// worst cell among those that it replaces gets better, so the sorted list of qualities rises step by step and the work
+// ends. In the sweeps the mean counts too, as long as the worst cell stays good.
 
 #include "fill/optimise.hpp"
 
@@ -15,11 +16,13 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr int kSweeps = 4;
 constexpr int kWorstRounds = 8, kRoundsWithoutPoints = 2;
 /// Cells at least this good are left alone in the sweeps; cells below kBad are what the last rounds work on.
 constexpr double kGood = 0.72;
 constexpr double kBad = 0.45;
+/// In the sweeps a worst cell may get worse down to this, when the cells get better on the average for it.
+constexpr double kDefended = 0.5;
+constexpr double kWorthIt = 1.001;
 /// A new point has to raise the worst cell by this factor.
 constexpr double kClearlyBetter = 1.05;
 /// Only cells below this are worth a new point. Where the boundary itself allows no better, new points would breed new
@@ -29,7 +32,8 @@ constexpr std::size_t kCellsPerInsertion = 20, kFreeInsertions = 200;
 
 class Optimiser {
   public:
-    Optimiser(TetComplex& complex, const Context& context) : complex_(complex), context_(context) {
+    Optimiser(TetComplex& complex, const OptimiseOptions& options, const Context& context)
+        : complex_(complex), options_(options), context_(context) {
         is_fixed_.assign(complex.points().size(), false);
         for (Index t = 0; t < complex.n_slots(); ++t) {
             if (complex.is_free(t)) continue;
@@ -42,25 +46,27 @@ class Optimiser {
     OptimiseReport run() {
         report_.worst_before = worst();
         max_insertions_ = kFreeInsertions + complex_.n_slots() / kCellsPerInsertion;
-        for (int sweep = 0; sweep < kSweeps; ++sweep) {
-            context_.report("fill", "optimisation", 0.6 + 0.25 * sweep / kSweeps);
+        for (int sweep = 0; sweep < options_.sweeps; ++sweep) {
+            context_.check_stop();
             smooth_all();
             swap_all(kGood);
         }
-        smooth_all();
+        if (options_.sweeps > 0) smooth_all();
         for (int round = 0; round < kWorstRounds; ++round) {
-            context_.report("fill", "worst cells", 0.85 + 0.15 * round / kWorstRounds);
-            const bool with_new_points = round >= kRoundsWithoutPoints;
-            if (!improve_worst(kBad, with_new_points) && with_new_points) break;
+            const bool with_new_points = options_.with_new_points && round >= kRoundsWithoutPoints;
+            if (!improve_worst(kBad, with_new_points) && (with_new_points || !options_.with_new_points)) break;
         }
         report_.worst_after = worst();
         return report_;
     }
 
   private:
+    /// 0 for what is not positively oriented. The edges at the first corner are known to half a unit in the last place
+    /// each, so a shape well above that is positive for certain; below, the exact sign is asked for.
     double quality(const Quad& q) const {
-        if (complex_.orientation(q) <= 0) return 0;
-        return shape(complex_.point(q[0]), complex_.point(q[1]), complex_.point(q[2]), complex_.point(q[3]));
+        constexpr double kCertain = 1e-6;
+        const double s = shape(complex_.point(q[0]), complex_.point(q[1]), complex_.point(q[2]), complex_.point(q[3]));
+        return s > kCertain || complex_.orientation(q) > 0 ? s : 0;
     }
     /// Never below 0: a cell of the complex is positive, whatever rounding makes of its shape. What replaces it must
     /// be better than that, so never invalid.
@@ -106,6 +112,33 @@ class Optimiser {
         return true;
     }
 
+    /// Worst and mean of some cells.
+    struct Tally {
+        double worst = 1, sum = 0;
+        int n = 0;
+        void count(double quality) {
+            worst = std::min(worst, quality);
+            sum += quality;
+            ++n;
+        }
+        double mean() const { return sum / n; }
+        double least_wanted() const { return std::min(worst * 1.0001, kDefended); }
+        bool is_better_than(const Tally& old) const {
+            return worst > old.worst * 1.0001 || (worst > old.least_wanted() && mean() > kWorthIt * old.mean());
+        }
+    };
+
+    Tally tally_with(const std::vector<Index>& star, Index v, const Vec3& p) const {
+        Tally tally;
+        for (const Index t : star) {
+            std::array<Vec3, 4> c;
+            for (std::size_t k = 0; k < 4; ++k)
+                c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
+            tally.count(std::max(0.0, shape(c[0], c[1], c[2], c[3])));
+        }
+        return tally;
+    }
+
     /// To the mean of the star's cell centres weighted by volume, whole way or half.
     void smooth_by_average(Index v) {
         star_ = complex_.star(v);
@@ -120,12 +153,13 @@ class Optimiser {
             total += volume;
         }
         const Vec3 here = complex_.point(v);
-        const double now = star_quality(star_, v, here, -1);
+        const Tally now = tally_with(star_, v, here);
         // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
         const Vec3 step = (sum / total - here) * (4.0 / 3.0);
         for (const double s : {1.0, 0.5}) {
             const Vec3 p = here + step * s;
-            if (star_quality(star_, v, p, now) > now) {
+            const Tally then = tally_with(star_, v, p);
+            if (then.worst >= std::min(now.worst, kDefended) && then.sum > now.sum) {
                 move_if_valid(star_, v, p);
                 return;
             }
@@ -183,11 +217,13 @@ class Optimiser {
         const Index a = complex_.tet(t).v[e[0]], b = complex_.tet(t).v[e[1]];
         complex_.edge_ring(t, a, b, ring_);
         if (!ring_.is_free || ring_.ring.size() > kLargestRing) return false;
-        double now = 1;
-        for (const Index s : ring_.tets) now = std::min(now, quality(s));
+        Tally now, then;
+        for (const Index s : ring_.tets) now.count(quality(s));
         const EdgeRemoval removal = best_edge_removal(
-            ring_, a, b, [this](const Quad& q) { return quality(q); }, now * 1.0001);
-        if (removal.quality <= now * 1.0001) return false;
+            ring_, a, b, [this](const Quad& q) { return quality(q); }, now.least_wanted());
+        if (removal.quality <= now.least_wanted()) return false;
+        for (const Quad& q : removal.fresh) then.count(quality(q));
+        if (!then.is_better_than(now)) return false;
         complex_.replace(ring_.tets, removal.fresh);
         ++report_.edge_removals;
         return true;
@@ -197,13 +233,18 @@ class Optimiser {
         const Index code = complex_.tet(t).n[f];
         if (code == kNone || complex_.tag(t, f) != kNone) return false;
         const Index other = tet_of(code);
-        const double now = std::min(quality(t), quality(other));
+        Tally now, then;
+        now.count(quality(t));
+        now.count(quality(other));
         const Index* v = complex_.tet(t).v;
         const Index x = v[kFace[f][0]], y = v[kFace[f][1]], z = v[kFace[f][2]], top = v[f],
                     low = complex_.tet(other).v[face_of(code)];
         const std::array<Quad, 3> fresh{Quad{x, y, low, top}, Quad{y, z, low, top}, Quad{z, x, low, top}};
-        for (const Quad& q : fresh)
-            if (quality(q) <= now * 1.0001) return false;
+        for (const Quad& q : fresh) {
+            then.count(quality(q));
+            if (then.worst <= now.least_wanted()) return false;
+        }
+        if (!then.is_better_than(now)) return false;
         const std::array<Index, 2> old{t, other};
         complex_.replace(old, fresh);
         ++report_.face_flips;
@@ -357,6 +398,7 @@ class Optimiser {
     }
 
     TetComplex& complex_;
+    OptimiseOptions options_;
     const Context& context_;
     OptimiseReport report_;
     std::size_t max_insertions_ = 0;
@@ -368,15 +410,8 @@ class Optimiser {
 
 }  // namespace
 
-double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-    const Vec3 u = b - a, v = c - a, w = d - a;
-    const double volume6 = dot(cross(u, v), w);
-    const double sum =
-        dot(u, u) + dot(v, v) + dot(w, w) + distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
-    const double mean = sum / 6;
-    return mean > 0 ? std::sqrt(2.0) * volume6 / (mean * std::sqrt(mean)) : 0;
+OptimiseReport optimise(TetComplex& complex, const OptimiseOptions& options, const Context& context) {
+    return Optimiser(complex, options, context).run();
 }
-
-OptimiseReport optimise(TetComplex& complex, const Context& context) { return Optimiser(complex, context).run(); }
 
 }  // namespace anvilcast::fill

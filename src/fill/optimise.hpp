@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <cmath>
 #include <cstddef>
 
 #include "fill/tet_complex.hpp"
@@ -15,10 +16,22 @@ struct OptimiseReport {
 
 /// Shape of a tetrahedron: 6 sqrt(2) volume / (root mean square edge)^3; 1 for the regular one, 0 for a flat one.
 /// Source: V. N. Parthasarathy et al., A comparison of tetrahedron quality measures (1994).
-double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);
+inline double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 u = b - a, v = c - a, w = d - a;
+    const double volume6 = dot(cross(u, v), w);
+    const double sum =
+        dot(u, u) + dot(v, v) + dot(w, w) + distance_squared(b, c) + distance_squared(b, d) + distance_squared(c, d);
+    const double mean = sum / 6;
+    return mean > 0 ? std::sqrt(2.0) * volume6 / (mean * std::sqrt(mean)) : 0;
+}
+
+struct OptimiseOptions {
+    int sweeps = 4;               ///< over all cells, before the worst are looked at one by one
+    bool with_new_points = true;  ///< where the worst cells resist
+};
 
 /// Raises the worst cells. Vertices of tagged faces do not move; tags and their
 /// faces stay. An operation never makes the worst cell of anything it touches worse.
-OptimiseReport optimise(TetComplex& complex, const Context& context);
+OptimiseReport optimise(TetComplex& complex, const OptimiseOptions& options, const Context& context);
 
 }  // namespace anvilcast::fill

@@ -114,6 +114,7 @@ class Refiner {
         tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
             for (std::size_t i = 1024 * k; i < std::min(edges.size(), 1024 * (k + 1)); ++i)
                 divide(edges[i].a, edges[i].b, edges[i].tet, parts[k]);
+            std::erase_if(parts[k], [this](Candidate& c) { return is_hopeless(c); });
         });
         std::vector<Candidate> all;
         for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
@@ -123,6 +124,27 @@ class Refiner {
         sorted.reserve(all.size());
         for (const Index i : insertion_order(places)) sorted.push_back(all[i]);
         return sorted;
+    }
+
+    /// Most candidates crowd a point of the tetrahedron that holds them, or of its neighbours: seen before a cavity is
+    /// looked for.
+    bool is_crowded(const Candidate& c, Index t) const {
+        const double least = kLeastDistance * kLeastDistance * c.size * c.size;
+        auto is_near = [&](Index v) { return distance_squared(complex_.point(v), c.place) < least; };
+        const Tet& tet = complex_.tet(t);
+        for (const Index v : tet.v)
+            if (is_near(v)) return true;
+        for (const Index code : tet.n)
+            if (code != kNone && is_near(complex_.tet(tet_of(code)).v[face_of(code)])) return true;
+        return false;
+    }
+
+    /// Too close to points that are there already. Otherwise the candidate comes to know its tetrahedron.
+    bool is_hopeless(Candidate& c) const {
+        const Index t = complex_.locate(c.place, c.tet);
+        if (t == kNone) return true;
+        c.tet = t;
+        return is_crowded(c, t);
     }
 
     bool keeps_distance(const Candidate& c) const {
@@ -143,11 +165,12 @@ class Refiner {
         for (std::size_t i = 0; i < list.size(); ++i) {
             if (i % 1024 == 0) context_.check_stop();
             const Candidate& c = list[i];
-            Index t = last != kNone && !complex_.is_free(last) ? complex_.locate(c.place, last) : kNone;
-            if (t == kNone && !complex_.is_free(c.tet)) t = complex_.locate(c.place, c.tet);
+            // Its slot may have been given to another tetrahedron by now, which is near as a rule.
+            Index t = !complex_.is_free(c.tet) ? complex_.locate(c.place, c.tet) : kNone;
+            if (t == kNone && last != kNone && !complex_.is_free(last)) t = complex_.locate(c.place, last);
             if (t == kNone) continue;
             last = t;
-            if (!complex_.find_cavity(c.place, t, cavity_) || !keeps_distance(c)) continue;
+            if (is_crowded(c, t) || !complex_.find_cavity(c.place, t, cavity_) || !keeps_distance(c)) continue;
             const Index v = complex_.add_point(c.place);
             complex_.fill_cavity(cavity_, v);
             last = complex_.last_filled().front();

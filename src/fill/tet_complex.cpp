@@ -8,7 +8,7 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr std::array<Index, 4> kNoTags{kNone, kNone, kNone, kNone};
+constexpr TetComplex::Tags kNoTags{kNone, kNone, kNone, kNone};
 
 std::array<Index, 3> sorted_face(const Index* v, int f) {
     std::array<Index, 3> key{v[kFace[f][0]], v[kFace[f][1]], v[kFace[f][2]]};
@@ -60,11 +60,15 @@ class FaceTable {
 }  // namespace
 
 TetComplex::TetComplex(std::vector<Vec3> points, std::vector<Tet> tets)
+    : TetComplex(std::move(points), std::move(tets), {}) {}
+
+TetComplex::TetComplex(std::vector<Vec3> points, std::vector<Tet> tets, std::vector<Tags> tags)
     : points_(std::move(points)),
       tets_(std::move(tets)),
-      tags_(tets_.size(), kNoTags),
+      tags_(std::move(tags)),
       tet_at_(points_.size(), kNone),
       mark_(tets_.size(), 0) {
+    tags_.resize(tets_.size(), kNoTags);
     for (Index t = 0; t < tets_.size(); ++t) {
         if (tets_[t].is_free()) {
             free_.push_back(t);

@@ -17,8 +17,12 @@ using Quad = std::array<Index, 4>;
 
 class TetComplex {
   public:
+    /// Of the four faces of a tetrahedron; kNone for none.
+    using Tags = std::array<Index, 4>;
+
     /// Adopts what the kernel made.
     TetComplex(std::vector<Vec3> points, std::vector<Tet> tets);
+    TetComplex(std::vector<Vec3> points, std::vector<Tet> tets, std::vector<Tags> tags);
 
     const std::vector<Vec3>& points() const { return points_; }
     const Vec3& point(Index v) const { return points_[v]; }
@@ -96,7 +100,7 @@ class TetComplex {
 
     std::vector<Vec3> points_;
     std::vector<Tet> tets_;
-    std::vector<std::array<Index, 4>> tags_;
+    std::vector<Tags> tags_;
     std::vector<Index> tet_at_;
     std::vector<Index> free_;
     std::vector<Index> filled_;
