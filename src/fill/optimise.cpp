@@ -22,7 +22,7 @@ constexpr double kGood = 0.72;
 constexpr double kBad = 0.45;
 /// In the sweeps a worst cell may get worse down to this, when the cells get better on the average for it.
 constexpr double kDefended = 0.5;
-constexpr double kWorthIt = 1.001;
+constexpr double kWorthIt = 1.001, kWorthMoving = 1.00001;
 /// A new point has to raise the worst cell by this factor.
 constexpr double kClearlyBetter = 1.05;
 /// Only cells below this are worth a new point. Where the boundary itself allows no better, new points would breed new
@@ -33,7 +33,7 @@ constexpr std::size_t kCellsPerInsertion = 20, kFreeInsertions = 200;
 class Optimiser {
   public:
     Optimiser(TetComplex& complex, const OptimiseOptions& options, const Context& context)
-        : complex_(complex), options_(options), context_(context) {
+        : complex_(complex), options_(options), context_(context), known_(complex.n_slots(), kUnknown) {
         is_fixed_.assign(complex.points().size(), false);
         for (Index t = 0; t < complex.n_slots(); ++t) {
             if (complex.is_free(t)) continue;
@@ -71,9 +71,27 @@ class Optimiser {
     /// Never below 0: a cell of the complex is positive, whatever rounding makes of its shape. What replaces it must
     /// be better than that, so never invalid.
     double quality(Index t) const {
-        const Index* v = complex_.tet(t).v;
-        return std::max(0.0,
-                        shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3])));
+        float& known = known_[t];
+        if (known < 0) {
+            const Index* v = complex_.tet(t).v;
+            known = static_cast<float>(std::max(
+                0.0, shape(complex_.point(v[0]), complex_.point(v[1]), complex_.point(v[2]), complex_.point(v[3]))));
+        }
+        return double{known};
+    }
+    void forget(const std::vector<Index>& tets) {
+        known_.resize(complex_.n_slots(), kUnknown);
+        for (const Index t : tets) known_[t] = kUnknown;
+    }
+    void replace(std::span<const Index> old, std::span<const Quad> fresh) {
+        complex_.replace(old, fresh);
+        forget(complex_.last_filled());
+    }
+    /// Is hardly any other of a list worse than t? What several cells have in common is tried from the worst of them
+    /// only, or from the second in case something has changed in between.
+    bool is_among_worst(Index t, std::span<const Index> list) const {
+        const double q = quality(t);
+        return std::count_if(list.begin(), list.end(), [&](Index s) { return quality(s) < q; }) < 2;
     }
     double worst() const {
         double q = 1;
@@ -108,6 +126,7 @@ class Optimiser {
                 return false;
             }
         }
+        forget(star);
         ++report_.moves;
         return true;
     }
@@ -153,13 +172,14 @@ class Optimiser {
             total += volume;
         }
         const Vec3 here = complex_.point(v);
-        const Tally now = tally_with(star_, v, here);
+        Tally now;
+        for (const Index t : star_) now.count(quality(t));
         // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
         const Vec3 step = (sum / total - here) * (4.0 / 3.0);
         for (const double s : {1.0, 0.5}) {
             const Vec3 p = here + step * s;
             const Tally then = tally_with(star_, v, p);
-            if (then.worst >= std::min(now.worst, kDefended) && then.sum > now.sum) {
+            if (then.worst >= std::min(now.worst, kDefended) && then.sum > kWorthMoving * now.sum) {
                 move_if_valid(star_, v, p);
                 return;
             }
@@ -216,7 +236,7 @@ class Optimiser {
     bool remove_edge(Index t, const int* e) {
         const Index a = complex_.tet(t).v[e[0]], b = complex_.tet(t).v[e[1]];
         complex_.edge_ring(t, a, b, ring_);
-        if (!ring_.is_free || ring_.ring.size() > kLargestRing) return false;
+        if (!ring_.is_free || ring_.ring.size() > kLargestRing || !is_among_worst(t, ring_.tets)) return false;
         Tally now, then;
         for (const Index s : ring_.tets) now.count(quality(s));
         const EdgeRemoval removal = best_edge_removal(
@@ -224,7 +244,7 @@ class Optimiser {
         if (removal.quality <= now.least_wanted()) return false;
         for (const Quad& q : removal.fresh) then.count(quality(q));
         if (!then.is_better_than(now)) return false;
-        complex_.replace(ring_.tets, removal.fresh);
+        replace(ring_.tets, removal.fresh);
         ++report_.edge_removals;
         return true;
     }
@@ -245,8 +265,7 @@ class Optimiser {
             if (then.worst <= now.least_wanted()) return false;
         }
         if (!then.is_better_than(now)) return false;
-        const std::array<Index, 2> old{t, other};
-        complex_.replace(old, fresh);
+        replace(std::array{t, other}, fresh);
         ++report_.face_flips;
         return true;
     }
@@ -285,14 +304,14 @@ class Optimiser {
             valid = valid && complex_.orientation(fresh.back()) > 0;
         }
         if (valid) {
-            complex_.replace(old_tets, fresh);
+            replace(old_tets, fresh);
             smooth_by_search(v);
             const std::vector<Index> star = complex_.star(v);
             if (star_quality(star, v, complex_.point(v), now) > now * kClearlyBetter + 1e-7) {
                 ++report_.insertions;
                 return true;
             }
-            complex_.replace(star, old);
+            replace(star, old);
         }
         complex_.drop_last_point();
         is_fixed_.pop_back();
@@ -346,7 +365,7 @@ class Optimiser {
             fresh.push_back(q);
         }
         // All new cells have positive volume and fill the star, so they fit together.
-        complex_.replace(star, fresh);
+        replace(star, fresh);
         ++report_.collapses;
         return true;
     }
@@ -400,6 +419,8 @@ class Optimiser {
     TetComplex& complex_;
     OptimiseOptions options_;
     const Context& context_;
+    static constexpr float kUnknown = -1;
+    mutable std::vector<float> known_;  // quality of each tetrahedron
     OptimiseReport report_;
     std::size_t max_insertions_ = 0;
     std::vector<bool> is_fixed_;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <anvilcast/errors.hpp>
@@ -20,6 +21,7 @@ constexpr double kLeastDistance = 0.72;
 /// ... and this many from every boundary face of its cavity: the height of a regular tetrahedron is 0.82 edges.
 constexpr double kLeastHeight = 0.5;
 constexpr int kMaxRounds = 12;
+constexpr std::size_t kBlock = 4096;
 
 struct Candidate {
     Vec3 place;
@@ -85,31 +87,44 @@ class Refiner {
         }
     }
 
-    /// Candidates of all inner edges, each edge once, in Hilbert order.
-    std::vector<Candidate> candidates() const {
-        const auto n_slots = static_cast<Index>(complex_.n_slots());
-        struct Edge {
-            Index a, b, tet;
-        };
-        std::vector<Edge> edges;
-        for (Index t = 0; t < n_slots; ++t) {
-            if (complex_.is_free(t)) continue;
-            const Tet& tet = complex_.tet(t);
-            for (const auto& e : kEdge) {
-                const Index a = std::min(tet.v[e[0]], tet.v[e[1]]), b = std::max(tet.v[e[0]], tet.v[e[1]]);
-                if (distance(complex_.point(a), complex_.point(b)) <= kTooLong * std::min(size_[a], size_[b])) continue;
-                // A boundary edge shows as a tag on one of the two faces at it, or on a face of a neighbour round it;
-                // points on it would fall on a tagged face and are refused at insertion.
-                if (complex_.tag(t, e[2]) != kNone || complex_.tag(t, e[3]) != kNone) continue;
-                edges.push_back({a, b, t});
+    struct Edge {
+        Index a, b, tet;
+        bool operator<(const Edge& o) const { return a != o.a ? a < o.a : b != o.b ? b < o.b : tet < o.tet; }
+    };
+
+    /// Long inner edges of the tetrahedra that are new since the last round, each edge once.
+    std::vector<Edge> long_edges() {
+        const std::size_t n = complex_.n_slots();
+        is_seen_.resize(n, 0);
+        std::vector<std::vector<Edge>> blocks((n + kBlock - 1) / kBlock);
+        tbb::parallel_for(std::size_t{0}, blocks.size(), [&](std::size_t block) {
+            for (auto t = static_cast<Index>(block * kBlock); t < std::min(n, (block + 1) * kBlock); ++t) {
+                if (complex_.is_free(t) || is_seen_[t] != 0) continue;
+                is_seen_[t] = 1;
+                const Tet& tet = complex_.tet(t);
+                for (const auto& e : kEdge) {
+                    const Index p = std::min(tet.v[e[0]], tet.v[e[1]]), q = std::max(tet.v[e[0]], tet.v[e[1]]);
+                    const double most = kTooLong * std::min(size_[p], size_[q]);
+                    if (distance_squared(complex_.point(p), complex_.point(q)) <= most * most) continue;
+                    // A boundary edge shows as a tag on one of the two faces at it, or on a face of a neighbour round
+                    // it; points on it would fall on a tagged face and are refused at insertion.
+                    if (complex_.tag(t, e[2]) == kNone && complex_.tag(t, e[3]) == kNone)
+                        blocks[block].push_back({p, q, t});
+                }
             }
-        }
-        std::sort(edges.begin(), edges.end(), [](const Edge& p, const Edge& q) {
-            return p.a != q.a ? p.a < q.a : p.b != q.b ? p.b < q.b : p.tet < q.tet;
         });
+        std::vector<Edge> edges;
+        for (const auto& block : blocks) edges.insert(edges.end(), block.begin(), block.end());
+        tbb::parallel_sort(edges.begin(), edges.end());
         edges.erase(std::unique(edges.begin(), edges.end(),
                                 [](const Edge& p, const Edge& q) { return p.a == q.a && p.b == q.b; }),
                     edges.end());
+        return edges;
+    }
+
+    /// Candidates of long edges, in Hilbert order: what one insertion has touched is at hand for the next.
+    std::vector<Candidate> candidates() {
+        const std::vector<Edge> edges = long_edges();
         std::vector<std::vector<Candidate>> parts((edges.size() + 1023) / 1024);
         tbb::parallel_for(std::size_t{0}, parts.size(), [&](std::size_t k) {
             for (std::size_t i = 1024 * k; i < std::min(edges.size(), 1024 * (k + 1)); ++i)
@@ -122,7 +137,7 @@ class Refiner {
         std::transform(all.begin(), all.end(), places.begin(), [](const Candidate& c) { return c.place; });
         std::vector<Candidate> sorted;
         sorted.reserve(all.size());
-        for (const Index i : insertion_order(places)) sorted.push_back(all[i]);
+        for (const Index i : hilbert_order(places)) sorted.push_back(all[i]);
         return sorted;
     }
 
@@ -141,10 +156,12 @@ class Refiner {
 
     /// Too close to points that are there already. Otherwise the candidate comes to know its tetrahedron.
     bool is_hopeless(Candidate& c) const {
+        if (is_crowded(c, c.tet)) return true;
         const Index t = complex_.locate(c.place, c.tet);
         if (t == kNone) return true;
+        const bool is_same = t == c.tet;
         c.tet = t;
-        return is_crowded(c, t);
+        return !is_same && is_crowded(c, t);
     }
 
     bool keeps_distance(const Candidate& c) const {
@@ -174,6 +191,8 @@ class Refiner {
             const Index v = complex_.add_point(c.place);
             complex_.fill_cavity(cavity_, v);
             last = complex_.last_filled().front();
+            is_seen_.resize(complex_.n_slots(), 0);
+            for (const Index fresh : complex_.last_filled()) is_seen_[fresh] = 0;
             size_.push_back(c.size);
             ++n;
             cells = complex_.n_slots();
@@ -191,6 +210,7 @@ class Refiner {
     std::size_t max_cells_;
     const Context& context_;
     std::vector<double> size_;
+    std::vector<char> is_seen_;  // tetrahedra whose edges have been looked at
     TetComplex::Cavity cavity_;
 };
 

@@ -45,7 +45,7 @@ class FaceTable {
                 is_new = true;
                 return e;
             }
-            if (e.key == key) {
+            if (e.key[0] == key[0] && e.key[1] == key[1] && e.key[2] == key[2]) {
                 is_new = false;
                 return e;
             }
@@ -55,6 +55,47 @@ class FaceTable {
   private:
     std::vector<Entry> entries_;
     std::uint32_t stamp_ = 0;
+};
+
+/// Directed edges waiting for the one that runs the other way.
+class EdgeTable {
+  public:
+    void begin(std::size_t n) {
+        std::size_t size = 256;
+        while (size < 2 * n) size *= 2;
+        if (size > entries_.size()) entries_.assign(size, {});
+        ++stamp_;
+        n_waiting_ = 0;
+    }
+    /// What was given with the edge ba; kNone when that is still to come, and then `code` waits for it.
+    Index meet(Index a, Index b, Index code) {
+        if (const Index other = find(b, a)) return --n_waiting_, entries_[other - 1].code;
+        const std::size_t mask = entries_.size() - 1;
+        std::size_t i = place(a, b) & mask;
+        while (entries_[i].stamp == stamp_) i = (i + 1) & mask;
+        entries_[i] = {a, b, code, stamp_};
+        ++n_waiting_;
+        return kNone;
+    }
+    bool all_met() const { return n_waiting_ == 0; }
+
+  private:
+    struct Entry {
+        Index a, b, code;
+        std::uint32_t stamp = 0;
+    };
+    static std::size_t place(Index a, Index b) { return (a * 0x9E3779B97F4A7C15ULL ^ b * 0xC2B2AE3D27D4EB4FULL) >> 20; }
+    /// One more than its place; 0 when it is not there.
+    Index find(Index a, Index b) const {
+        const std::size_t mask = entries_.size() - 1;
+        for (std::size_t i = place(a, b) & mask; entries_[i].stamp == stamp_; i = (i + 1) & mask)
+            if (entries_[i].a == a && entries_[i].b == b) return static_cast<Index>(i + 1);
+        return 0;
+    }
+
+    std::vector<Entry> entries_;
+    std::uint32_t stamp_ = 0;
+    std::size_t n_waiting_ = 0;
 };
 
 }  // namespace
@@ -301,24 +342,43 @@ bool TetComplex::find_cavity(const Vec3& p, Index start, Cavity& cavity) const {
             list.push_back(next);
         }
     // Cut back whatever does not see p; the core remains in the end.
+    bool is_whole = true;
     for (bool changed = true; changed;) {
         changed = false;
-        for (std::size_t k = n_core; k < list.size(); ++k) {
-            if (!is_marked(list[k])) continue;
-            for (int f = 0; f < 4; ++f) {
-                const Index code = tets_[list[k]].n[f];
-                const bool inner = code != kNone && is_marked(tet_of(code));
+        cavity.faces.clear();
+        for (std::size_t k = 0; k < list.size(); ++k) {
+            const Index t = list[k];
+            for (int f = 0; f < 4 && is_marked(t); ++f) {
+                const Index code = tets_[t].n[f];
+                const bool is_inner = code != kNone && is_marked(tet_of(code));
+                if (is_inner && tag(t, f) == kNone) continue;
                 // Two tetrahedra of the cavity with a tagged face between them cannot both stay.
-                if (inner ? tag(list[k], f) != kNone : side(list[k], f) <= 0) {
-                    mark_[list[k]] = 0;
+                if (k >= n_core && (is_inner || side(t, f) <= 0)) {
+                    mark_[t] = 0;
                     changed = true;
-                    break;
+                    is_whole = false;
+                } else {
+                    const Index* v = tets_[t].v;
+                    cavity.faces.push_back(
+                        {v[kFace[f][0]], v[kFace[f][1]], v[kFace[f][2]], code_of(t, f), tag(t, f) != kNone});
                 }
             }
         }
     }
-    // Cutting back can leave pieces that do not hang together with the core.
-    std::vector<Index> kept(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(n_core));
+    if (!is_whole) keep_core(cavity, n_core);
+    for (std::size_t k = 0; k < cavity.faces.size(); ++k) {
+        const Index code = cavity.faces[k].code;
+        // Only the core's faces have not been looked at.
+        const bool is_of_core = std::find(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(n_core),
+                                          tet_of(code)) != list.begin() + static_cast<std::ptrdiff_t>(n_core);
+        if (is_of_core && side(tet_of(code), face_of(code)) <= 0) return false;
+    }
+    return !loses_vertex(cavity);
+}
+
+/// Cutting back can leave pieces that do not hang together with the core.
+void TetComplex::keep_core(Cavity& cavity, std::size_t n_core) const {
+    std::vector<Index> kept(cavity.tets.begin(), cavity.tets.begin() + static_cast<std::ptrdiff_t>(n_core));
     const std::uint32_t in_cavity = stamp_;
     new_stamp();
     for (const Index t : kept) mark_[t] = stamp_;
@@ -329,17 +389,8 @@ bool TetComplex::find_cavity(const Vec3& p, Index start, Cavity& cavity) const {
             mark_[tet_of(code)] = stamp_;
             kept.push_back(tet_of(code));
         }
-    list = std::move(kept);
-    cavity.faces.clear();
-    for (const Index t : list)
-        for (int f = 0; f < 4; ++f) {
-            const Index code = tets_[t].n[f];
-            if (code != kNone && is_marked(tet_of(code))) continue;
-            const Index* v = tets_[t].v;
-            if (side(t, f) <= 0) return false;
-            cavity.faces.push_back({v[kFace[f][0]], v[kFace[f][1]], v[kFace[f][2]], tag(t, f) != kNone});
-        }
-    return !loses_vertex(cavity);
+    cavity.tets = std::move(kept);
+    std::erase_if(cavity.faces, [this](const Cavity::Face& f) { return !is_marked(tet_of(f.code)); });
 }
 
 /// A vertex with all its tetrahedra in the cavity would vanish with them (possible where flips have made the
@@ -355,11 +406,44 @@ bool TetComplex::loses_vertex(const Cavity& cavity) const {
     return false;
 }
 
+/// Each face of the cavity becomes a tetrahedron with its own neighbour outside; those beside each other are joined
+/// over directed edges: each edge of the cavity's surface is seen from its two sides in opposite directions.
 void TetComplex::fill_cavity(const Cavity& cavity, Index v) {
-    static thread_local std::vector<Quad> fresh;
-    fresh.clear();
-    for (const Cavity::Face& f : cavity.faces) fresh.push_back({f.a, f.b, f.c, v});
-    replace(cavity.tets, fresh);
+    struct Outside {
+        Index code, tag;
+    };
+    static thread_local EdgeTable table;
+    static thread_local std::vector<Outside> outside;
+    outside.clear();
+    for (const Cavity::Face& f : cavity.faces)
+        outside.push_back({tets_[tet_of(f.code)].n[face_of(f.code)], tag(tet_of(f.code), face_of(f.code))});
+    for (const Index t : cavity.tets) tets_[t].v[0] = kNone;
+    filled_.clear();
+    table.begin(3 * cavity.faces.size());
+    for (std::size_t k = 0; k < cavity.faces.size(); ++k) {
+        const Cavity::Face& f = cavity.faces[k];
+        const Index t = k < cavity.tets.size() ? cavity.tets[k] : allocate();
+        filled_.push_back(t);
+        tets_[t] = {{f.a, f.b, f.c, v}, {kNone, kNone, kNone, outside[k].code}};
+        tags_[t] = {kNone, kNone, kNone, outside[k].tag};
+        if (outside[k].code != kNone) tets_[tet_of(outside[k].code)].n[face_of(outside[k].code)] = code_of(t, 3);
+        const std::array<Index, 3> corner{f.a, f.b, f.c};
+        for (std::size_t i = 0; i < 3; ++i) {
+            tet_at_[corner[i]] = t;
+            // Opposite to corner i is the edge from the next one on.
+            const Index own = code_of(t, static_cast<int>(i));
+            const Index other = table.meet(corner[(i + 1) % 3], corner[(i + 2) % 3], own);
+            if (other == kNone) continue;
+            tets_[t].n[i] = other;
+            tets_[tet_of(other)].n[face_of(other)] = own;
+        }
+    }
+    tet_at_[v] = filled_.front();
+    if (!table.all_met()) throw InternalError("the surface of a cavity is not closed");
+    for (std::size_t k = cavity.faces.size(); k < cavity.tets.size(); ++k) {
+        tags_[cavity.tets[k]] = kNoTags;
+        free_.push_back(cavity.tets[k]);
+    }
 }
 
 void TetComplex::check() const {

@@ -79,6 +79,7 @@ class TetComplex {
         std::vector<Index> tets;
         struct Face {
             Index a, b, c;  ///< seen from inside counter-clockwise: with the new point a positive tetrahedron
+            Index code;     ///< of the face, on the cavity's side
             bool is_tagged;
         };
         std::vector<Face> faces;
@@ -96,6 +97,7 @@ class TetComplex {
     bool is_marked(Index t) const { return mark_[t] == stamp_; }
     void new_stamp() const { ++stamp_; }
     Index allocate();
+    void keep_core(Cavity& cavity, std::size_t n_core) const;
     bool loses_vertex(const Cavity& cavity) const;
 
     std::vector<Vec3> points_;

@@ -1,10 +1,13 @@
 #include <anvilcast/volume_mesh.hpp>
 
 #include <fmt/format.h>
-#include <tbb/parallel_sort.h>
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <anvilcast/errors.hpp>
+#include <functional>
+#include <numeric>
 
 #include "base/disjoint_sets.hpp"
 
@@ -24,6 +27,28 @@ struct Side {
         return cell < o.cell;
     }
 };
+
+/// Items by their bucket, each bucket in the order that they had. O(n).
+template <typename Item, typename BucketOf>
+std::vector<Item> in_buckets(const std::vector<Item>& items, std::size_t n_buckets, const BucketOf& bucket_of,
+                             std::vector<std::size_t>& first) {
+    first.assign(n_buckets + 1, 0);
+    for (const Item& item : items) ++first[bucket_of(item) + 1];
+    std::partial_sum(first.begin(), first.end(), first.begin());
+    std::vector<std::size_t> at(first.begin(), first.end() - 1);
+    std::vector<Item> sorted(items.size());
+    for (const Item& item : items) sorted[at[bucket_of(item)]++] = item;
+    return sorted;
+}
+
+template <typename Item, typename Less>
+void sort_each(std::vector<Item>& items, const std::vector<std::size_t>& first, const Less& less) {
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, first.size() - 1, 1024), [&](const auto& range) {
+        for (std::size_t b = range.begin(); b < range.end(); ++b)
+            std::sort(items.begin() + static_cast<std::ptrdiff_t>(first[b]),
+                      items.begin() + static_cast<std::ptrdiff_t>(first[b + 1]), less);
+    });
+}
 
 std::array<Index, 4> sorted_key(std::span<const Index> points) {
     std::array<Index, 4> key{kNone, kNone, kNone, kNone};
@@ -49,8 +74,11 @@ std::vector<Side> all_sides(const CellsAndBoundary& in) {
         sides.push_back({sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
                                      in.boundary_offsets[b + 1] - in.boundary_offsets[b]}),
                          b, 0, true});
-    tbb::parallel_sort(sides.begin(), sides.end());
-    return sides;
+    std::vector<std::size_t> first;
+    std::vector<Side> sorted = in_buckets(
+        sides, in.points.size(), [](const Side& s) { return s.key[0]; }, first);
+    sort_each(sorted, first, std::less<>());
+    return sorted;
 }
 
 void check_points(const CellsAndBoundary& in) {
@@ -111,6 +139,24 @@ std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vecto
         i = j;
     }
     return faces;
+}
+
+/// Inner faces in no zone first, then inner faces zone by zone, then outer ones; each by owner and neighbour.
+std::vector<FaceRecord> in_order(const std::vector<FaceRecord>& faces, const CellsAndBoundary& in) {
+    std::vector<std::size_t> first;
+    std::vector<FaceRecord> by_owner = in_buckets(
+        faces, in.cell_types.size(), [](const FaceRecord& f) { return f.owner; }, first);
+    sort_each(by_owner, first, [](const FaceRecord& a, const FaceRecord& b) {
+        return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
+    });
+    const std::size_t n_zones = in.zones.size();
+    return in_buckets(
+        by_owner, 2 * n_zones + 1,
+        [n_zones](const FaceRecord& f) {
+            if (f.zone == kNone) return std::size_t{0};
+            return 1 + f.zone + (f.neighbour == kNone ? n_zones : 0);
+        },
+        first);
 }
 
 template <typename Visit>
@@ -193,14 +239,7 @@ std::span<const std::vector<int>> cell_faces(CellType type) {
 
 VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     check_points(in);
-    std::vector<FaceRecord> faces = match_sides(in, all_sides(in));
-    std::sort(faces.begin(), faces.end(), [](const FaceRecord& a, const FaceRecord& b) {
-        if ((a.neighbour == kNone) != (b.neighbour == kNone)) return b.neighbour == kNone;
-        // kNone + 1 is 0: inner faces in no zone first.
-        if (a.zone != b.zone) return a.zone + 1 < b.zone + 1;
-        if (a.owner != b.owner) return a.owner < b.owner;
-        return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
-    });
+    const std::vector<FaceRecord> faces = in_order(match_sides(in, all_sides(in)), in);
     split_at_baffles(in, faces);
     VolumeMesh mesh;
     mesh.points = std::move(in.points);
