@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "fill/edge_removal.hpp"
 
@@ -79,7 +80,7 @@ class Optimiser {
         }
         return double{known};
     }
-    void forget(const std::vector<Index>& tets) {
+    void forget(std::span<const Index> tets) {
         known_.resize(complex_.n_slots(), kUnknown);
         for (const Index t : tets) known_[t] = kUnknown;
     }
@@ -116,7 +117,7 @@ class Optimiser {
     }
 
     /// The floating-point shape is trusted for comparing, never for the sign: orientation is checked exactly.
-    bool move_if_valid(const std::vector<Index>& star, Index v, const Vec3& p) {
+    bool move_if_valid(std::span<const Index> star, Index v, const Vec3& p) {
         const Vec3 old = complex_.point(v);
         complex_.move_point(v, p);
         for (const Index t : star) {
@@ -147,7 +148,7 @@ class Optimiser {
         }
     };
 
-    Tally tally_with(const std::vector<Index>& star, Index v, const Vec3& p) const {
+    Tally tally_with(std::span<const Index> star, Index v, const Vec3& p) const {
         Tally tally;
         for (const Index t : star) {
             std::array<Vec3, 4> c;
@@ -159,12 +160,10 @@ class Optimiser {
     }
 
     /// To the mean of the star's cell centres weighted by volume, whole way or half.
-    void smooth_by_average(Index v) {
-        star_ = complex_.star(v);
-        if (star_.empty()) return;
+    void smooth_by_average(Index v, std::span<const Index> star) {
         Vec3 sum;
         double total = 0;
-        for (const Index t : star_) {
+        for (const Index t : star) {
             const Index* w = complex_.tet(t).v;
             const double volume = complex_.volume(t);
             sum += (complex_.point(w[0]) + complex_.point(w[1]) + complex_.point(w[2]) + complex_.point(w[3])) *
@@ -173,22 +172,36 @@ class Optimiser {
         }
         const Vec3 here = complex_.point(v);
         Tally now;
-        for (const Index t : star_) now.count(quality(t));
+        for (const Index t : star) now.count(quality(t));
         // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
         const Vec3 step = (sum / total - here) * (4.0 / 3.0);
         for (const double s : {1.0, 0.5}) {
             const Vec3 p = here + step * s;
-            const Tally then = tally_with(star_, v, p);
+            const Tally then = tally_with(star, v, p);
             if (then.worst >= std::min(now.worst, kDefended) && then.sum > kWorthMoving * now.sum) {
-                move_if_valid(star_, v, p);
+                move_if_valid(star, v, p);
                 return;
             }
         }
     }
 
+    /// Moving points leaves the stars as they are: all of them are listed at once, fixed points' left out.
     void smooth_all() {
+        std::vector<Index> first(complex_.points().size() + 1, 0), star;
+        for_corners([&](Index v, Index) { ++first[v + 1]; });
+        std::partial_sum(first.begin(), first.end(), first.begin());
+        star.resize(first.back());
+        std::vector<Index> at(first.begin(), first.end() - 1);
+        for_corners([&](Index v, Index t) { star[at[v]++] = t; });
         for (Index v = 1; v < complex_.points().size(); ++v)
-            if (!is_fixed_[v]) smooth_by_average(v);
+            if (first[v] < first[v + 1]) smooth_by_average(v, {star.data() + first[v], first[v + 1] - first[v]});
+    }
+    template <typename Visit>
+    void for_corners(const Visit& visit) const {
+        for (Index t = 0; t < complex_.n_slots(); ++t)
+            if (!complex_.is_free(t))
+                for (const Index v : complex_.tet(t).v)
+                    if (!is_fixed_[v]) visit(v, t);
     }
 
     /// Pattern search for the place where the worst cell of the star is best.

@@ -20,6 +20,8 @@ constexpr double kTooLong = 1.5;
 constexpr double kLeastDistance = 0.72;
 /// ... and this many from every boundary face of its cavity: the height of a regular tetrahedron is 0.82 edges.
 constexpr double kLeastHeight = 0.5;
+/// Points on edges are put aside by at most this share of the size.
+constexpr double kAside = 0.01;
 constexpr int kMaxRounds = 12;
 constexpr std::size_t kBlock = 4096;
 
@@ -57,6 +59,16 @@ class Refiner {
         });
     }
 
+    /// A direction, the same for the same numbers: places exactly on an edge would be nothing but work for exact
+    /// arithmetic.
+    static Vec3 aside(Index a, Index b, std::size_t k) {
+        std::uint64_t x = (std::uint64_t{a} << 32) + b + 0x9E3779B97F4A7C15ULL * (k + 1);
+        x = (x ^ (x >> 31)) * 0xBF58476D1CE4E5B9ULL;
+        x ^= x >> 29;
+        auto part = [&x](unsigned shift) { return static_cast<double>(x >> shift & 0xFFFFU) / 0x8000 - 1; };
+        return {part(0), part(16), part(32)};
+    }
+
     /// Points that divide the edge ab into pieces of the local size.
     void divide(Index a, Index b, Index tet, std::vector<Candidate>& out) const {
         const Vec3 &pa = complex_.point(a), &pb = complex_.point(b);
@@ -79,8 +91,8 @@ class Refiner {
             const double step = 1 / size_along((i + 0.5) / kSteps);
             while (sum + step >= next && next < total * (1 - 0.5 / n)) {
                 const double s = (i + (next - sum) / step) / kSteps;
-                const Vec3 p = pa + (pb - pa) * s;
-                out.push_back({p, size_along(s), tet});
+                const double size = size_along(s);
+                out.push_back({pa + (pb - pa) * s + aside(a, b, out.size()) * (kAside * size), size, tet});
                 next += total / n;
             }
             sum += step;
