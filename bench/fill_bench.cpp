@@ -60,7 +60,8 @@ double seconds_of_libqhull(const std::vector<Vec3>& points) {
     qhT data;
     qh_zero(&data, stderr);
     char command[] = "qhull d Qbb Qt Q12";
-    if (qh_new_qhull(&data, 3, static_cast<int>(points.size()), flat.data(), 0, command, nullptr, stderr) != 0) return 0;
+    if (qh_new_qhull(&data, 3, static_cast<int>(points.size()), flat.data(), 0, command, nullptr, stderr) != 0)
+        return 0;
     const double seconds = seconds_since(start);
     qh_freeqhull(&data, !qh_ALL);
     int a = 0, b = 0;
