@@ -38,6 +38,7 @@ struct Arguments {
     double split_angle = 0;
     bool ascii = false;
     QualityLimits limits;
+    ImproveOptions improve;
     bool list = false, volumes = false;
     std::string until;
     std::string speed, fluid, temperature, length, core_size;
@@ -274,6 +275,24 @@ int assess_mesh(const Arguments& a) {
     return report.limits_hold ? kDone : kBroken;
 }
 
+int improve(const Arguments& a) {
+    const LengthUnit unit = unit_of(a);
+    const VolumeMesh mesh = read_mesh(a.input);
+    ImproveReport report;
+    VolumeMesh better;
+    {
+        cli::ProgressLine progress(a.console);
+        better = improve_mesh(mesh, a.improve, progress.context(), &report);
+    }
+    write_mesh(a.output, better);
+    if (a.json) {
+        print(improve_json(better, report, a.input));
+    } else if (!a.console.quiet) {
+        print(cli::improve_text(better, report, a.improve, a.input, a.output, unit));
+    }
+    return report.is_reached ? kDone : kBroken;
+}
+
 int convert(const Arguments& a) {
     const LengthUnit unit = unit_of(a);
     if (is_surface_file(a.input)) {
@@ -413,6 +432,16 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_option("--cells", a.limits.cells, "limit of the number of cells");
     add_unit(s, a, "unit for the printed lengths");
 
+    s = command(app, a, "improve", "raise the worst cells of a mesh; its boundary and layers stay",
+                "anvilcast improve mesh.cgns --out better.cgns --target 20");
+    s->add_option("MESH", a.input, "a mesh of standard cells (.cgns .vtu)")->required();
+    s->add_option("-o,--out", a.output, "the mesh to write (.cgns .vtu)")->required();
+    s->add_option("--target", a.improve.target, "smallest dihedral angle of the tetrahedra to reach, degrees")
+        ->capture_default_str();
+    s->add_flag("--all", a.improve.all_cells, "better all tetrahedra, not only the worst");
+    s->add_flag("--more-cells", a.improve.may_add_cells, "allow more cells and points than there are");
+    add_unit(s, a, "unit for the printed lengths");
+
     s = command(app, a, "convert", "between the formats that are read and written",
                 "anvilcast convert mesh.cgns mesh.vtu");
     s->add_option("IN", a.input, "a surface (.stl .obj .ply, also .gz; .step .iges .brep) or a mesh (.cgns .vtu)")
@@ -440,6 +469,7 @@ int run(const CLI::App& app, const Arguments& a) {
     if (name == "plan") return plan_case(a);
     if (name == "build") return build_case(a, a.input, a.directory);
     if (name == "assess") return assess_mesh(a);
+    if (name == "improve") return improve(a);
     if (name == "convert") return convert(a);
     return demo(a);
 }

@@ -328,6 +328,40 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
     return text + zones_text(mesh, report, unit) + quality_text(mesh, report, unit);
 }
 
+std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const ImproveOptions& options,
+                         const std::string& source, const std::string& output, const LengthUnit& unit) {
+    std::string text = fmt::format("{}\n  cells     {}, {} before\n  points    {}, {} before\n", bold(source),
+                                   grouped(after.n_cells()), grouped(r.before.n_cells), grouped(after.points.size()),
+                                   grouped(r.before.n_points));
+    if (r.points_moved > 0)
+        text += fmt::format(
+            "  moved     {} points within, by {} at most, at {} {}; boundary and layers are as before\n",
+            grouped(r.points_moved), format_length(r.largest_move, unit), place(r.largest_move_at, unit), unit.name);
+    text += fmt::format("\n{:<26}{:>12}{:>12}{:>12}{:>12}\n{:<26}{:>12}{:>12}{:>12}{:>12}\n", "", "worst", "worst",
+                        "mean", "mean", "Quality", "before", "after", "before", "after");
+    for (std::size_t k = 0; k < r.before.metrics.size(); ++k) {
+        const Metric &b = r.before.metrics[k], &a = r.after.metrics[k];
+        if (b.name == "volume") continue;
+        const std::string label = b.unit.empty() ? b.name : b.name + ", " + b.unit;
+        const auto seen = static_cast<std::size_t>(
+            std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+        text += label + std::string(seen < 26 ? 26 - seen : 1, ' ');
+        text += fmt::format("{:>12.4g}{:>12.4g}{:>12.4g}{:>12.4g}\n", b.low_is_better ? b.max : b.min,
+                            a.low_is_better ? a.max : a.min, b.mean, a.mean);
+    }
+    text += "\nWorst place\n" + worst_row(r.after.metric("smallest dihedral"), unit);
+    text +=
+        fmt::format("\nTetrahedra with an angle below {:.4g}\xC2\xB0: {}, {} before; the smallest is {:.4g}\xC2\xB0.\n",
+                    options.target, grouped(r.sharp_after.n), grouped(r.sharp_before.n), r.sharp_after.smallest);
+    if (r.is_reached)
+        text += good("The target is reached.") + "\n";
+    else
+        text += bad("The target is not reached") +
+                fmt::format("; what is left is at the boundary, which stays, as a rule.{}\n",
+                            options.may_add_cells ? "" : " --more-cells would allow new points.");
+    return text + fmt::format("Written to {}\n", output);
+}
+
 static std::string time_text(const std::vector<StageCost>& costs) {
     double total = 0;
     std::string text = "\nTime";

@@ -4,12 +4,14 @@ _anvilcast() {
     local common="--help --json --quiet --verbose --threads"
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess convert demo --help --version" -- "$word"))
+        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess improve convert demo --help --version" -- "$word"))
         return
     fi
     case $before in
         --unit) COMPREPLY=($(compgen -W "m cm mm um km in ft" -- "$word")); return ;;
-        --out|-o) COMPREPLY=($(compgen -d -- "$word")); return ;;
+        --out|-o)
+            if [ "$command" = improve ]; then COMPREPLY=($(compgen -f -- "$word")); else COMPREPLY=($(compgen -d -- "$word")); fi
+            return ;;
         --until) COMPREPLY=($(compgen -W "surface" -- "$word")); return ;;
         --fluid) COMPREPLY=($(compgen -W "air water" -- "$word")); return ;;
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
@@ -24,6 +26,7 @@ _anvilcast() {
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             build) common+=" --out --until" ;;
             assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;
+            improve) common+=" --unit --out --target --all --more-cells" ;;
             convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list" ;;
         esac

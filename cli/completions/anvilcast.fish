@@ -1,18 +1,19 @@
 # fish completion for anvilcast
-set -l commands inspect openings yplus plan build assess convert demo
+set -l commands inspect openings yplus plan build assess improve convert demo
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a plan -d 'everything predicted, nothing meshed'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a build -d 'from a case file to a checked mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a assess -d 'quality, limits, worst places'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a improve -d 'raise the worst cells of a mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a convert -d 'between formats'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a demo -d 'run a demo case'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l json -d 'print JSON'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s q -l quiet -d 'print nothing but errors'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s v -l verbose -d 'tell each step'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -d 'threads to use'
-complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess convert" -l unit -x -a 'm cm mm um km in ft'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess improve convert" -l unit -x -a 'm cm mm um km in ft'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l skewness -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l volume-growth -x
@@ -42,5 +43,9 @@ complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l top -d 'y+ at th
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l growth -x -d 'of the layers'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l core-size -x -d 'edge length beyond the layers'
 complete -c anvilcast -n "__fish_seen_subcommand_from build" -l until -x -a surface -d 'stop at the surface mesh'
+complete -c anvilcast -n "__fish_seen_subcommand_from improve" -s o -l out -r -d 'the mesh to write'
+complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l target -x -d 'smallest dihedral angle to reach, degrees'
+complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l all -d 'better all tetrahedra'
+complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l more-cells -d 'allow more cells and points'
 complete -c anvilcast -n "__fish_seen_subcommand_from demo" -l list
 complete -c anvilcast -l help -s h -d 'options and an example'

@@ -12,6 +12,7 @@
 #include <anvilcast/flow.hpp>
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/health.hpp>
+#include <anvilcast/improve.hpp>
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mend.hpp>

@@ -12,6 +12,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
+#include <anvilcast/improve.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
@@ -82,6 +83,7 @@ ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const s
 /// JSON for machines, in SI units.
 ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
 ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
+ANVILCAST_API std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source);
 /// `mended`: what was mended before the health was looked at; `space`: the volumes enclosed; each as far as asked for.
 ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source,
                                       const MendResult* mended = nullptr, const Space* space = nullptr);

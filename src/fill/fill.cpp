@@ -7,10 +7,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
 
 #include "base/thread_limit.hpp"
-#include "fill/chunks.hpp"
 #include "fill/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
@@ -207,25 +205,8 @@ CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& tria
     return out;
 }
 
-/// Small enough for the cache of one core.
-constexpr std::size_t kChunk = 40'000;
-/// Each time the borders of the chunks fall elsewhere.
-constexpr std::array<double, 2> kCuts{0.5, 0.41};
+/// Sweeps over the cells in each of two passes.
 constexpr int kSweeps = 2;
-
-/// Sweeps in chunks, twice with other borders; then the worst cells of the whole.
-void improve(TetComplex& complex, FillReport& report, const Context& context) {
-    for (std::size_t pass = 0; pass < kCuts.size(); ++pass) {
-        context.report("fill", "optimisation", 0.6 + 0.15 * static_cast<double>(pass));
-        work_in_chunks(complex, kChunk, kCuts[pass], [&](TetComplex& chunk) {
-            optimise(chunk, {.sweeps = kSweeps, .with_new_points = false}, context);
-        });
-    }
-    context.report("fill", "worst cells", 0.95);
-    const OptimiseReport worst = optimise(complex, {.sweeps = 0}, context);
-    report.insertions = worst.insertions;
-    report.worst_shape = worst.worst_after;
-}
 
 }  // namespace
 }  // namespace fill
@@ -246,7 +227,11 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
     TetComplex inside = carve(start.complex, find_region_of(start.complex, start.surface, surface));
     peel_flat_cells(inside, start.surface, surface.surface.zone_of);
     r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
-    if (options.optimise) improve(inside, r, context);
+    if (options.optimise) {
+        const OptimiseReport optimised = optimise_in_chunks(inside, {.sweeps = kSweeps}, context);
+        r.insertions = optimised.insertions;
+        r.worst_shape = optimised.worst_after;
+    }
     return assemble_mesh(collect(inside, start.surface, surface));
 }
 

@@ -12,23 +12,23 @@
 #include <cmath>
 #include <numeric>
 
+#include "fill/chunks.hpp"
 #include "fill/edge_removal.hpp"
 
 namespace anvilcast::fill {
 namespace {
 
 constexpr int kWorstRounds = 8, kRoundsWithoutPoints = 2;
-/// Cells at least this good are left alone in the sweeps; cells below kBad are what the last rounds work on.
+/// Cells at least this good are left alone in the sweeps.
 constexpr double kGood = 0.72;
-constexpr double kBad = 0.45;
-/// In the sweeps a worst cell may get worse down to this, when the cells get better on the average for it.
-constexpr double kDefended = 0.5;
+/// In the sweeps a worst cell may get worse down to this far above what is bad, when the cells get better on the
+/// average for it.
+constexpr double kSafety = 0.05;
 constexpr double kWorthIt = 1.001, kWorthMoving = 1.00001;
 /// A new point has to raise the worst cell by this factor.
 constexpr double kClearlyBetter = 1.05;
-/// Only cells below this are worth a new point. Where the boundary itself allows no better, new points would breed new
-/// bad cells; their number is therefore bounded by a share of the cells.
-constexpr double kVeryBad = 0.2;
+/// Where the boundary itself allows no better, new points would breed new bad cells; their number is therefore bounded
+/// by a share of the cells.
 constexpr std::size_t kCellsPerInsertion = 20, kFreeInsertions = 200;
 
 class Optimiser {
@@ -38,10 +38,12 @@ class Optimiser {
         is_fixed_.assign(complex.points().size(), false);
         for (Index t = 0; t < complex.n_slots(); ++t) {
             if (complex.is_free(t)) continue;
+            ++n_given_;
             for (int f = 0; f < 4; ++f)
                 if (complex.tag(t, f) != kNone || complex.tet(t).n[f] == kNone)
                     for (const int k : kFace[f]) is_fixed_[complex.tet(t).v[k]] = true;
         }
+        n_cells_ = n_given_;
     }
 
     OptimiseReport run() {
@@ -55,7 +57,7 @@ class Optimiser {
         if (options_.sweeps > 0) smooth_all();
         for (int round = 0; round < kWorstRounds; ++round) {
             const bool with_new_points = options_.with_new_points && round >= kRoundsWithoutPoints;
-            if (!improve_worst(kBad, with_new_points) && (with_new_points || !options_.with_new_points)) break;
+            if (!improve_worst(options_.bad, with_new_points) && (with_new_points || !options_.with_new_points)) break;
         }
         report_.worst_after = worst();
         return report_;
@@ -84,7 +86,11 @@ class Optimiser {
         known_.resize(complex_.n_slots(), kUnknown);
         for (const Index t : tets) known_[t] = kUnknown;
     }
+    bool has_room_for(std::size_t n_fresh, std::size_t n_old) const {
+        return options_.may_grow || n_cells_ + n_fresh <= n_given_ + n_old;
+    }
     void replace(std::span<const Index> old, std::span<const Quad> fresh) {
+        n_cells_ += fresh.size() - old.size();
         complex_.replace(old, fresh);
         forget(complex_.last_filled());
     }
@@ -142,11 +148,13 @@ class Optimiser {
             ++n;
         }
         double mean() const { return sum / n; }
-        double least_wanted() const { return std::min(worst * 1.0001, kDefended); }
-        bool is_better_than(const Tally& old) const {
-            return worst > old.worst * 1.0001 || (worst > old.least_wanted() && mean() > kWorthIt * old.mean());
-        }
     };
+    double defended() const { return options_.bad + kSafety; }
+    double least_wanted(const Tally& old) const { return std::min(old.worst * 1.0001, defended()); }
+    bool is_better(const Tally& then, const Tally& old) const {
+        return then.worst > old.worst * 1.0001 ||
+               (then.worst > least_wanted(old) && then.mean() > kWorthIt * old.mean());
+    }
 
     Tally tally_with(std::span<const Index> star, Index v, const Vec3& p) const {
         Tally tally;
@@ -178,7 +186,7 @@ class Optimiser {
         for (const double s : {1.0, 0.5}) {
             const Vec3 p = here + step * s;
             const Tally then = tally_with(star, v, p);
-            if (then.worst >= std::min(now.worst, kDefended) && then.sum > kWorthMoving * now.sum) {
+            if (then.worst >= std::min(now.worst, defended()) && then.sum > kWorthMoving * now.sum) {
                 move_if_valid(star, v, p);
                 return;
             }
@@ -253,10 +261,10 @@ class Optimiser {
         Tally now, then;
         for (const Index s : ring_.tets) now.count(quality(s));
         const EdgeRemoval removal = best_edge_removal(
-            ring_, a, b, [this](const Quad& q) { return quality(q); }, now.least_wanted());
-        if (removal.quality <= now.least_wanted()) return false;
+            ring_, a, b, [this](const Quad& q) { return quality(q); }, least_wanted(now));
+        if (removal.quality <= least_wanted(now)) return false;
         for (const Quad& q : removal.fresh) then.count(quality(q));
-        if (!then.is_better_than(now)) return false;
+        if (!is_better(then, now) || !has_room_for(removal.fresh.size(), ring_.tets.size())) return false;
         replace(ring_.tets, removal.fresh);
         ++report_.edge_removals;
         return true;
@@ -264,7 +272,7 @@ class Optimiser {
 
     bool flip_face(Index t, int f) {
         const Index code = complex_.tet(t).n[f];
-        if (code == kNone || complex_.tag(t, f) != kNone) return false;
+        if (code == kNone || complex_.tag(t, f) != kNone || !has_room_for(3, 2)) return false;
         const Index other = tet_of(code);
         Tally now, then;
         now.count(quality(t));
@@ -275,9 +283,9 @@ class Optimiser {
         const std::array<Quad, 3> fresh{Quad{x, y, low, top}, Quad{y, z, low, top}, Quad{z, x, low, top}};
         for (const Quad& q : fresh) {
             then.count(quality(q));
-            if (then.worst <= now.least_wanted()) return false;
+            if (then.worst <= least_wanted(now)) return false;
         }
-        if (!then.is_better_than(now)) return false;
+        if (!is_better(then, now)) return false;
         replace(std::array{t, other}, fresh);
         ++report_.face_flips;
         return true;
@@ -302,6 +310,7 @@ class Optimiser {
     /// Fills `old_tets` with the star of a new point over `outer` faces, smooths the point, and keeps the result only
     /// when the worst cell is clearly better than before.
     bool try_star(const std::vector<Index>& old_tets, const std::vector<std::array<Index, 3>>& outer, const Vec3& p) {
+        if (!has_room_for(outer.size(), old_tets.size())) return false;
         double now = 1;
         std::vector<Quad> old, fresh;
         for (const Index s : old_tets) {
@@ -398,7 +407,7 @@ class Optimiser {
         if (moved) return true;
         if (!with_new_points) return false;
         if (collapse_some_edge(t)) return true;
-        if (quality(t) >= kVeryBad || report_.insertions >= max_insertions_) return false;
+        if (quality(t) >= options_.very_bad || report_.insertions >= max_insertions_) return false;
         // How far a ring can be seen from depends on its shape: try to go far first.
         for (const double share : {0.4, 0.1, 0.02})
             for (const auto& e : kEdge)
@@ -435,7 +444,7 @@ class Optimiser {
     static constexpr float kUnknown = -1;
     mutable std::vector<float> known_;  // quality of each tetrahedron
     OptimiseReport report_;
-    std::size_t max_insertions_ = 0;
+    std::size_t max_insertions_ = 0, n_given_ = 0, n_cells_ = 0;
     std::vector<bool> is_fixed_;
     std::vector<Index> star_;
     TetComplex::Ring ring_;
@@ -446,6 +455,23 @@ class Optimiser {
 
 OptimiseReport optimise(TetComplex& complex, const OptimiseOptions& options, const Context& context) {
     return Optimiser(complex, options, context).run();
+}
+
+OptimiseReport optimise_in_chunks(TetComplex& complex, const OptimiseOptions& options, const Context& context) {
+    /// Small enough for the cache of one core.
+    constexpr std::size_t kChunk = 40'000;
+    /// Each time the borders of the chunks fall elsewhere.
+    constexpr std::array<double, 2> kCuts{0.5, 0.41};
+    for (std::size_t pass = 0; options.sweeps > 0 && pass < kCuts.size(); ++pass) {
+        context.report("fill", "optimisation", 0.6 + 0.15 * static_cast<double>(pass));
+        OptimiseOptions in_chunk = options;
+        in_chunk.with_new_points = false;
+        work_in_chunks(complex, kChunk, kCuts[pass], [&](TetComplex& chunk) { optimise(chunk, in_chunk, context); });
+    }
+    context.report("fill", "worst cells", 0.95);
+    OptimiseOptions at_end = options;
+    at_end.sweeps = 0;
+    return optimise(complex, at_end, context);
 }
 
 }  // namespace anvilcast::fill

@@ -28,10 +28,17 @@ inline double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) 
 struct OptimiseOptions {
     int sweeps = 4;               ///< over all cells, before the worst are looked at one by one
     bool with_new_points = true;  ///< where the worst cells resist
+    bool may_grow = true;         ///< may there be more cells than before?
+    double bad = 0.45;            ///< shape of cells below which they are looked at one by one
+    double very_bad = 0.2;        ///< and below which they are worth a new point
 };
 
 /// Raises the worst cells. Vertices of tagged faces do not move; tags and their
 /// faces stay. An operation never makes the worst cell of anything it touches worse.
 OptimiseReport optimise(TetComplex& complex, const OptimiseOptions& options, const Context& context);
+
+/// The same with the sweeps in chunks, twice with other borders, side by side; new points only at the end, where the
+/// worst cells of the whole resist. The same result on any number of threads. There must be no ghosts.
+OptimiseReport optimise_in_chunks(TetComplex& complex, const OptimiseOptions& options, const Context& context);
 
 }  // namespace anvilcast::fill

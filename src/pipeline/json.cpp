@@ -258,6 +258,22 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"quality", quality_of(report)}});
 }
 
+std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source) {
+    return dumped({{"mesh", source},
+                   {"cells", cells_of(mesh)},
+                   {"points", mesh.points.size()},
+                   {"cells_before", report.before.n_cells},
+                   {"points_before", report.before.n_points},
+                   {"reached", report.is_reached},
+                   {"smallest_dihedral", {report.sharp_before.smallest, report.sharp_after.smallest}},
+                   {"cells_below_target", {report.sharp_before.n, report.sharp_after.n}},
+                   {"points_moved", report.points_moved},
+                   {"largest_move", report.largest_move},
+                   {"at", json_of(report.largest_move_at)},
+                   {"before", quality_of(report.before)},
+                   {"after", quality_of(report.after)}});
+}
+
 std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended,
                         const Space* space) {
     ordered_json zones = ordered_json::array(), rims = ordered_json::array(), shells = ordered_json::array();

@@ -105,6 +105,15 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     EXPECT_EQ(nlohmann::json::parse(judged.out)["cells"]["total"], summary["cells"]["total"]);
     EXPECT_EQ(run("assess made/mesh.vtu --skewness 0.01").status, 1);
 
+    const Outcome improved = run("improve made/mesh.cgns --out better.cgns --target 5 --all --json");
+    EXPECT_EQ(improved.status, 0);
+    const auto improvement = nlohmann::json::parse(improved.out);
+    EXPECT_TRUE(improvement["reached"]);
+    EXPECT_LE(improvement["cells"]["total"], summary["cells"]["total"]);
+    EXPECT_EQ(run("assess better.cgns --quiet").status, 0);
+    EXPECT_EQ(run("improve made/mesh.cgns --out other.vtu --target 69 --quiet").status, 1);
+    EXPECT_TRUE(fs::exists(directory / "other.vtu"));
+
     EXPECT_EQ(run("convert made/mesh.cgns back.vtu").status, 0);
     EXPECT_TRUE(content(directory / "back.vtu") == content(directory / "made/mesh.vtu"));
     EXPECT_EQ(run("convert made/mesh.vtu walls.stl --ascii").status, 0);
@@ -241,6 +250,7 @@ TEST_F(Tool, TellsWhatIsWrongWithTheInput) {
     expect_refused("inspect missing.stl", {"missing.stl", "no such file"});
     expect_refused("inspect pipe.stl --unit parsec", {"parsec", "mm"});
     expect_refused("assess pipe.stl", {".cgns or .vtu"});
+    expect_refused("improve pipe.stl --out better.vtu", {".cgns or .vtu"});
     expect_refused("convert pipe.stl mesh.cgns", {"anvilcast build"});
     expect_refused("demo no-such-demo", {"dust-cyclone"});
     write_case("", "[22, 1, 50]");
@@ -330,7 +340,8 @@ TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
 }
 
 TEST_F(Tool, HelpsEveryCommandWithAnExample) {
-    for (const char* command : {"inspect", "openings", "yplus", "plan", "build", "assess", "convert", "demo"}) {
+    for (const char* command :
+         {"inspect", "openings", "yplus", "plan", "build", "assess", "improve", "convert", "demo"}) {
         const Outcome o = run(std::string(command) + " --help");
         EXPECT_EQ(o.status, 0);
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
