@@ -335,7 +335,7 @@ std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const 
                                    grouped(r.before.n_points));
     if (r.points_moved > 0)
         text += fmt::format(
-            "  moved     {} points within, by {} at most, at {} {}; boundary and layers are as before\n",
+            "  moved     {} points within; boundary and layers are as before\n  farthest  {}, at {} {}\n",
             grouped(r.points_moved), format_length(r.largest_move, unit), place(r.largest_move_at, unit), unit.name);
     text += fmt::format("\n{:<26}{:>12}{:>12}{:>12}{:>12}\n{:<26}{:>12}{:>12}{:>12}{:>12}\n", "", "worst", "worst",
                         "mean", "mean", "Quality", "before", "after", "before", "after");
@@ -357,8 +357,8 @@ std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const 
         text += good("The target is reached.") + "\n";
     else
         text += bad("The target is not reached") +
-                fmt::format("; what is left is at the boundary, which stays, as a rule.{}\n",
-                            options.may_add_cells ? "" : " --more-cells would allow new points.");
+                fmt::format("; what is left is at the boundary as a rule, and that stays.{}\n",
+                            options.may_add_cells ? "" : "\nNew points may help: --more-cells.");
     return text + fmt::format("Written to {}\n", output);
 }
 

@@ -24,9 +24,8 @@ using fill::TetComplex;
 
 void check(const VolumeMesh& mesh, const ImproveOptions& options) {
     if (!(options.target > 0 && options.target < 70))
-        throw InputError(
-            fmt::format("the smallest dihedral angle to reach must be between 0 and 70 degrees; it is {}",
-                        options.target));
+        throw InputError(fmt::format("the smallest dihedral angle to reach must be between 0 and 70 degrees; it is {}",
+                                     options.target));
     if (std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) != mesh.cell_types.end())
         throw InputError("the mesh has polyhedra; only meshes of standard cells can be improved");
     if (const auto faults = find_faults(mesh); !faults.empty())
@@ -56,7 +55,8 @@ SharpCells sharp_cells(const VolumeMesh& mesh, double target) {
         // The normals point inwards: faces at a sharp edge have opposite ones.
         double cosine = 1;
         for (const auto& e : kEdge)
-            cosine = std::min(cosine, dot(normal[static_cast<std::size_t>(e[0])], normal[static_cast<std::size_t>(e[1])]));
+            cosine =
+                std::min(cosine, dot(normal[static_cast<std::size_t>(e[0])], normal[static_cast<std::size_t>(e[1])]));
         const double angle = std::acos(std::clamp(-cosine, -1.0, 1.0)) * 180 / std::numbers::pi;
         out.smallest = std::min(out.smallest, angle);
         out.n += angle < target ? 1 : 0;
@@ -210,21 +210,20 @@ VolumeMesh improve_mesh(const VolumeMesh& mesh, const ImproveOptions& options, c
         if (!is_wanted) continue;
         std::vector<Part> parts = split(mesh);
         for (Part& part : parts)
-            fill::optimise_in_chunks(
-                part.complex,
-                {.sweeps = sweeps,
-                 .with_new_points = options.may_add_cells,
-                 .may_grow = options.may_add_cells,
-                 .bad = 0.45 * effort,
-                 .very_bad = 0.2 * effort},
-                context);
+            fill::optimise_in_chunks(part.complex,
+                                     {.sweeps = sweeps,
+                                      .with_new_points = options.may_add_cells,
+                                      .may_grow = options.may_add_cells,
+                                      .bad = 0.45 * effort,
+                                      .very_bad = 0.2 * effort},
+                                     context);
         ImproveReport tried = r;
         tried.points_moved = 0;
         tried.largest_move = 0;
         VolumeMesh better = assemble_mesh(join(mesh, parts, tried));
         tried.sharp_after = sharp_cells(better, options.target);
-        const bool is_better = tried.sharp_after.n < r.sharp_after.n ||
-                               (tried.sharp_after.n == r.sharp_after.n && options.all_cells);
+        const bool is_better =
+            tried.sharp_after.n < r.sharp_after.n || (tried.sharp_after.n == r.sharp_after.n && options.all_cells);
         if (!is_better || tried.sharp_after.smallest < r.sharp_after.smallest * (1 - 1e-9)) continue;
         tried.after = assess(better, {}, context);
         best = std::move(better);
