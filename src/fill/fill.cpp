@@ -232,7 +232,11 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }
-    return assemble_mesh(collect(inside, start.surface, surface));
+    CellsAndBoundary cells = collect(inside, start.surface, surface);
+    // Assembly takes the most room: what is no longer needed goes first.
+    inside = TetComplex({}, {});
+    start.complex = TetComplex({}, {});
+    return assemble_mesh(std::move(cells));
 }
 
 }  // namespace anvilcast

@@ -57,9 +57,8 @@ std::array<Index, 4> sorted_key(std::span<const Index> points) {
     return key;
 }
 
-std::vector<Side> all_sides(const CellsAndBoundary& in) {
-    std::vector<Side> sides;
-    sides.reserve(4 * in.cell_types.size() + in.boundary_zone.size());
+template <typename Visit>
+void for_each_side(const CellsAndBoundary& in, const Visit& visit) {
     std::vector<Index> corner;
     for (Index c = 0; c < in.cell_types.size(); ++c) {
         const Index* cell = in.cell_points.data() + in.cell_offsets[c];
@@ -67,18 +66,25 @@ std::vector<Side> all_sides(const CellsAndBoundary& in) {
         for (const std::vector<int>& face : cell_faces(in.cell_types[c])) {
             corner.clear();
             for (const int k : face) corner.push_back(cell[k]);
-            sides.push_back({sorted_key(corner), c, number++, false});
+            visit(Side{sorted_key(corner), c, number++, false});
         }
     }
     for (Index b = 0; b < in.boundary_zone.size(); ++b)
-        sides.push_back({sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
-                                     in.boundary_offsets[b + 1] - in.boundary_offsets[b]}),
-                         b, 0, true});
-    std::vector<std::size_t> first;
-    std::vector<Side> sorted = in_buckets(
-        sides, in.points.size(), [](const Side& s) { return s.key[0]; }, first);
-    sort_each(sorted, first, std::less<>());
-    return sorted;
+        visit(Side{sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
+                               in.boundary_offsets[b + 1] - in.boundary_offsets[b]}),
+                   b, 0, true});
+}
+
+/// Sorted. Sides are the most that an assembly holds at a time: they go to their places at once.
+std::vector<Side> all_sides(const CellsAndBoundary& in) {
+    std::vector<std::size_t> first(in.points.size() + 1, 0);
+    for_each_side(in, [&](const Side& s) { ++first[s.key[0] + 1]; });
+    std::partial_sum(first.begin(), first.end(), first.begin());
+    std::vector<Side> sides(first.back());
+    std::vector<std::size_t> at(first.begin(), first.end() - 1);
+    for_each_side(in, [&](const Side& s) { sides[at[s.key[0]]++] = s; });
+    sort_each(sides, first, std::less<>());
+    return sides;
 }
 
 void check_points(const CellsAndBoundary& in) {
