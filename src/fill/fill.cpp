@@ -153,7 +153,12 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
             double longest = 0;
             for (const auto& e : kEdge)
                 longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
-            if (std::abs(complex.volume(t)) > kFlat * longest * longest * longest) continue;
+            double largest = 0;  // face
+            for (const auto& face : kFace)
+                largest = std::max(largest, triangle_area(complex.point(tet.v[face[0]]), complex.point(tet.v[face[1]]),
+                                                          complex.point(tet.v[face[2]])));
+            // A long thin cell need not be flat: its height over its largest face counts.
+            if (3 * std::abs(complex.volume(t)) > kFlat * longest * largest) continue;
             std::vector<Index> tags;
             std::vector<std::array<Index, 3>> exposed;
             for (int f = 0; f < 4; ++f) {

@@ -18,6 +18,7 @@
 namespace anvilcast::fill {
 namespace {
 
+constexpr int kMostSearchRounds = 60;
 constexpr int kWorstRounds = 8, kRoundsWithoutPoints = 2;
 /// Cells at least this good are left alone in the sweeps.
 constexpr double kGood = 0.72;
@@ -237,7 +238,9 @@ class Optimiser {
         Vec3 best = start;
         const double first = star_quality(star_, v, start, -1);
         double now = first;
-        for (double step = 0.25 * radius; step > 0.004 * radius;) {
+        // Bounded: in a very thin star there would be a slightly better place again and again.
+        double step = 0.25 * radius;
+        for (int round = 0; round < kMostSearchRounds && step > 0.004 * radius; ++round) {
             bool better = false;
             for (const auto& d : kDirections) {
                 const Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;

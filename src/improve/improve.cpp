@@ -22,7 +22,7 @@ using fill::kFace;
 using fill::Tet;
 using fill::TetComplex;
 
-void check(const VolumeMesh& mesh, const ImproveOptions& options) {
+void refuse_unfit(const VolumeMesh& mesh, const ImproveOptions& options) {
     if (!(options.target > 0 && options.target < 70))
         throw InputError(fmt::format("the smallest dihedral angle to reach must be between 0 and 70 degrees; it is {}",
                                      options.target));
@@ -193,7 +193,7 @@ CellsAndBoundary join(const VolumeMesh& mesh, const std::vector<Part>& parts, Im
 VolumeMesh improve_mesh(const VolumeMesh& mesh, const ImproveOptions& options, const Context& context,
                         ImproveReport* report) {
     const ThreadLimit limit(context);
-    check(mesh, options);
+    refuse_unfit(mesh, options);
     ImproveReport own;
     ImproveReport& r = report != nullptr ? *report : own;
     r = {};
