@@ -85,6 +85,16 @@ TEST(HardBoundary, TrianglesTenThousandTimesAsLongAsWide) {
     }
 }
 
+TEST(HardBoundary, LongThinCellsAreNotFlat) {
+    // Nothing is put inside, so that cells as long as the rod and as thin as its facets lie along its side.
+    const Surface rod = kit::cylinder(1, 650, 100);
+    const SizeField coarse = size_field_of_places({{0, 0, 0}}, {1000}, 1000, 1.2);
+    const VolumeMesh mesh = fill_with_tetrahedra(kit::as_mesh(rod), coarse, {.optimise = false});
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    const double volume = enclosed(rod);
+    EXPECT_NEAR(assess(mesh).volume, volume, 1e-12 * volume);
+}
+
 TEST(HardBoundary, BodiesThatShareAnEdgeOrACorner) {
     for (const Vec3& at : {Vec3{1, 1, 0}, Vec3{1, 1, 1}}) {
         Surface two = joined({kit::box({0, 0, 0}, {1, 1, 1}, "one"), kit::box(at, at + Vec3{1, 1, 1}, "other")});
