@@ -8,7 +8,9 @@
 #include <algorithm>
 #include <anvilcast/errors.hpp>
 #include <cmath>
+#include <limits>
 
+#include "fill/lattice.hpp"
 #include "fill/spatial_order.hpp"
 
 namespace anvilcast::fill {
@@ -25,12 +27,6 @@ constexpr double kAside = 0.01;
 constexpr int kMaxRounds = 12;
 constexpr std::size_t kBlock = 4096;
 
-struct Candidate {
-    Vec3 place;
-    double size;
-    Index tet;  // that had the edge when the round began
-};
-
 class Refiner {
   public:
     Refiner(TetComplex& complex, const SizeField& sizes, std::size_t max_cells, const Context& context)
@@ -39,6 +35,8 @@ class Refiner {
     RefineReport run() {
         RefineReport report;
         extend_sizes();
+        context_.report("fill", "interior points", 0.25);
+        report.points = insert(lattice());
         for (int round = 0; round < kMaxRounds; ++round) {
             context_.report("fill", "interior points", 0.25 + 0.35 * round / kMaxRounds);
             const std::size_t n = insert(candidates());
@@ -59,14 +57,21 @@ class Refiner {
         });
     }
 
-    /// A direction, the same for the same numbers: places exactly on an edge would be nothing but work for exact
-    /// arithmetic.
-    static Vec3 aside(Index a, Index b, std::size_t k) {
-        std::uint64_t x = (std::uint64_t{a} << 32) + b + 0x9E3779B97F4A7C15ULL * (k + 1);
-        x = (x ^ (x >> 31)) * 0xBF58476D1CE4E5B9ULL;
-        x ^= x >> 29;
-        auto part = [&x](unsigned shift) { return static_cast<double>(x >> shift & 0xFFFFU) / 0x8000 - 1; };
-        return {part(0), part(16), part(32)};
+    std::vector<Candidate> lattice() const {
+        // A point comes with six cells.
+        const std::size_t most = max_cells_ > 0 ? max_cells_ / 3 : std::numeric_limits<std::size_t>::max();
+        const std::vector<Candidate> all = lattice_places(complex_, sizes_, size_, most, context_);
+        return in_order(all, [](const std::vector<Vec3>& places) { return insertion_order(places); });
+    }
+
+    template <typename Order>
+    static std::vector<Candidate> in_order(const std::vector<Candidate>& all, Order order) {
+        std::vector<Vec3> places(all.size());
+        std::transform(all.begin(), all.end(), places.begin(), [](const Candidate& c) { return c.place; });
+        std::vector<Candidate> sorted;
+        sorted.reserve(all.size());
+        for (const Index i : order(places)) sorted.push_back(all[i]);
+        return sorted;
     }
 
     /// Points that divide the edge ab into pieces of the local size.
@@ -92,7 +97,9 @@ class Refiner {
             while (sum + step >= next && next < total * (1 - 0.5 / n)) {
                 const double s = (i + (next - sum) / step) / kSteps;
                 const double size = size_along(s);
-                out.push_back({pa + (pb - pa) * s + aside(a, b, out.size()) * (kAside * size), size, tet});
+                out.push_back({pa + (pb - pa) * s +
+                                   scattered((std::uint64_t{a} << 32 | b) + (out.size() << 20)) * (kAside * size),
+                               size, tet});
                 next += total / n;
             }
             sum += step;
@@ -145,12 +152,7 @@ class Refiner {
         });
         std::vector<Candidate> all;
         for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
-        std::vector<Vec3> places(all.size());
-        std::transform(all.begin(), all.end(), places.begin(), [](const Candidate& c) { return c.place; });
-        std::vector<Candidate> sorted;
-        sorted.reserve(all.size());
-        for (const Index i : hilbert_order(places)) sorted.push_back(all[i]);
-        return sorted;
+        return in_order(all, [](const std::vector<Vec3>& places) { return hilbert_order(places); });
     }
 
     /// Most candidates crowd a point of the tetrahedron that holds them, or of its neighbours: seen before a cavity is
@@ -194,16 +196,17 @@ class Refiner {
         for (std::size_t i = 0; i < list.size(); ++i) {
             if (i % 1024 == 0) context_.check_stop();
             const Candidate& c = list[i];
-            // Its slot may have been given to another tetrahedron by now, which is near as a rule.
-            Index t = !complex_.is_free(c.tet) ? complex_.locate(c.place, c.tet) : kNone;
-            if (t == kNone && last != kNone && !complex_.is_free(last)) t = complex_.locate(c.place, last);
+            // Candidates come in an order in which the last one is near. A walk from there may end at the boundary;
+            // then another is tried from the slot that held the place, whatever is in it by now.
+            Index t = last != kNone ? complex_.locate(c.place, last) : kNone;
+            if (t == kNone && !complex_.is_free(c.tet)) t = complex_.locate(c.place, c.tet);
             if (t == kNone) continue;
             last = t;
             if (is_crowded(c, t) || !complex_.find_cavity(c.place, t, cavity_) || !keeps_distance(c)) continue;
             const Index v = complex_.add_point(c.place);
             complex_.fill_cavity(cavity_, v);
             last = complex_.last_filled().front();
-            is_seen_.resize(complex_.n_slots(), 0);
+            if (is_seen_.size() < complex_.n_slots()) is_seen_.resize(complex_.n_slots(), 0);
             for (const Index fresh : complex_.last_filled()) is_seen_[fresh] = 0;
             size_.push_back(c.size);
             ++n;

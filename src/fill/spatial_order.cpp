@@ -83,4 +83,10 @@ std::vector<Index> hilbert_order(const std::vector<Vec3>& points) {
     return sorted_by_key(points, [](Index) { return std::uint64_t{0}; });
 }
 
+Vec3 scattered(std::uint64_t seed) {
+    const std::uint64_t x = mixed(seed);
+    auto part = [x](unsigned shift) { return static_cast<double>(x >> shift & 0xFFFFU) / 0x8000 - 1; };
+    return {part(0), part(16), part(32)};
+}
+
 }  // namespace anvilcast::fill

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <anvilcast/geometry.hpp>
+#include <cstdint>
 #include <vector>
 
 namespace anvilcast::fill {
@@ -12,5 +13,9 @@ std::vector<Index> insertion_order(const std::vector<Vec3>& points);
 
 /// A permutation in plain Hilbert order, without rounds.
 std::vector<Index> hilbert_order(const std::vector<Vec3>& points);
+
+/// A vector with components in [-1, 1), the same for the same seed. Points on edges or lattices are put aside by a
+/// little of it: exactly there, every decision would be work for exact arithmetic.
+Vec3 scattered(std::uint64_t seed);
 
 }  // namespace anvilcast::fill

@@ -289,7 +289,7 @@ double TetComplex::volume(Index t) const {
     return tetrahedron_volume(points_[q.v[0]], points_[q.v[1]], points_[q.v[2]], points_[q.v[3]]);
 }
 
-Index TetComplex::locate(const Vec3& p, Index t) const {
+Index TetComplex::locate(const Vec3& p, Index t, Walk walk) const {
     std::uint32_t random = 12345U + t;
     for (std::size_t step = 0; step < 10000 + tets_.size() / 8; ++step) {
         random = random * 1664525U + 1013904223U;
@@ -301,7 +301,7 @@ Index TetComplex::locate(const Vec3& p, Index t) const {
             if (orient3d(points_[v[kFace[f][0]]], points_[v[kFace[f][1]]], points_[v[kFace[f][2]]], p) < 0) exit = f;
         }
         if (exit < 0) return t;
-        if (tets_[t].n[exit] == kNone) return kNone;
+        if (tets_[t].n[exit] == kNone || (walk == Walk::this_side && tag(t, exit) != kNone)) return kNone;
         t = tet_of(tets_[t].n[exit]);
         if (tets_[t].is_ghost()) return kNone;
     }
@@ -330,6 +330,15 @@ bool TetComplex::find_cavity(const Vec3& p, Index start, Cavity& cavity) const {
             list.push_back(next);
         }
     const std::size_t n_core = list.size();
+    // What the next steps will look at is on its way while this one computes.
+    auto fetch_neighbours = [&](Index t) {
+        for (const Index code : tets_[t].n) {
+            if (code == kNone) continue;
+            __builtin_prefetch(&tets_[tet_of(code)]);
+            __builtin_prefetch(&mark_[tet_of(code)]);
+        }
+    };
+    for (const Index t : list) fetch_neighbours(t);
     for (std::size_t k = 0; k < list.size(); ++k)
         for (int f = 0; f < 4; ++f) {
             const Index code = tets_[list[k]].n[f];
@@ -340,6 +349,7 @@ bool TetComplex::find_cavity(const Vec3& p, Index start, Cavity& cavity) const {
             if (insphere(points_[v[0]], points_[v[1]], points_[v[2]], points_[v[3]], p) <= 0) continue;
             mark_[next] = stamp_;
             list.push_back(next);
+            fetch_neighbours(next);
         }
     // Cut back whatever does not see p; the core remains in the end.
     bool is_whole = true;

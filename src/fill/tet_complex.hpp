@@ -71,8 +71,10 @@ class TetComplex {
         return orient3d(points_[q[0]], points_[q[1]], points_[q[2]], points_[q[3]]);
     }
 
-    /// The tetrahedron that holds p, walking from t without crossing the boundary; kNone when the walk ends there.
-    Index locate(const Vec3& p, Index from) const;
+    enum class Walk { everywhere, this_side };
+    /// The tetrahedron that holds p, walking from t without crossing the boundary, nor tagged faces if it is to stay on
+    /// this side of them; kNone when the walk ends there.
+    Index locate(const Vec3& p, Index from, Walk walk = Walk::everywhere) const;
 
     /// What putting in a point would replace: see find_cavity.
     struct Cavity {

@@ -1,0 +1,178 @@
+#include "fill/lattice.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <limits>
+
+#include "fill/spatial_order.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+/// The edge of the lattice's cube, in local sizes: its edges are then 0.95 and 1.1 of the size.
+constexpr double kCube = 1.1;
+/// Places keep this many local sizes from each other and from the points of the boundary.
+constexpr double kLeastDistance = 0.74;
+/// Places are put aside by at most this share of the size.
+constexpr double kAside = 0.004;
+
+/// Points with a size each, in grids of cubes: one grid for each power of two of the size, all in one hash table.
+class NearPoints {
+  public:
+    explicit NearPoints(std::size_t expected) : slots_(std::bit_ceil(std::max<std::size_t>(1024, 2 * expected))) {}
+
+    void add(const Vec3& p, double size) {
+        if (2 * (n_cubes_ + 1) > slots_.size()) grow();
+        const Grid grid(level_of(size));
+        Slot& s = slots_[slot_of(grid.key(grid.index(p.x), grid.index(p.y), grid.index(p.z)))];
+        if (s.first == kNone) ++n_cubes_;
+        points_.push_back({p, s.first});
+        s = {grid.key(grid.index(p.x), grid.index(p.y), grid.index(p.z)), static_cast<Index>(points_.size() - 1)};
+    }
+
+    /// Is there a point nearer than the radius, among those of sizes near the one given?
+    bool has_near(const Vec3& p, double radius, double size) const {
+        // A field grows by a fifth or so: over the radius the size hardly changes by more than that.
+        for (int level = level_of(0.8 * size); level <= level_of(1.25 * size); ++level) {
+            const Grid grid(level);
+            for (std::int64_t i = grid.index(p.x - radius); i <= grid.index(p.x + radius); ++i)
+                for (std::int64_t j = grid.index(p.y - radius); j <= grid.index(p.y + radius); ++j)
+                    for (std::int64_t k = grid.index(p.z - radius); k <= grid.index(p.z + radius); ++k)
+                        for (Index n = slots_[slot_of(grid.key(i, j, k))].first; n != kNone; n = points_[n].next)
+                            if (distance_squared(points_[n].place, p) < radius * radius) return true;
+        }
+        return false;
+    }
+
+  private:
+    struct Point {
+        Vec3 place;
+        Index next;  // in the same cube
+    };
+    struct Slot {
+        std::uint64_t key = 0;
+        Index first = kNone;
+    };
+    /// Cubes with edges of one to two sizes.
+    struct Grid {
+        explicit Grid(int l) : level(static_cast<std::uint64_t>(l)), scale(std::ldexp(1.0, -l)) {}
+        std::int64_t index(double x) const { return static_cast<std::int64_t>(std::floor(x * scale)); }
+        std::uint64_t key(std::int64_t i, std::int64_t j, std::int64_t k) const {
+            std::uint64_t x = static_cast<std::uint64_t>(i) * 0x9E3779B97F4A7C15ULL;
+            x = (x ^ (x >> 29) ^ static_cast<std::uint64_t>(j)) * 0xBF58476D1CE4E5B9ULL;
+            x = (x ^ (x >> 29) ^ static_cast<std::uint64_t>(k)) * 0x94D049BB133111EBULL;
+            return (x ^ (x >> 31)) + level;
+        }
+        std::uint64_t level;
+        double scale;
+    };
+    static int level_of(double size) { return std::ilogb(size) + 1; }
+
+    /// Of the cube with that key, or the free slot for it.
+    std::size_t slot_of(std::uint64_t key) const {
+        const std::size_t mask = slots_.size() - 1;
+        std::size_t i = key & mask;
+        while (slots_[i].first != kNone && slots_[i].key != key) i = (i + 1) & mask;
+        return i;
+    }
+    void grow() {
+        std::vector<Slot> old(2 * slots_.size());
+        old.swap(slots_);
+        for (const Slot& s : old)
+            if (s.first != kNone) slots_[slot_of(s.key)] = s;
+    }
+
+    std::vector<Slot> slots_;
+    std::vector<Point> points_;
+    std::size_t n_cubes_ = 0;
+};
+
+class Front {
+  public:
+    Front(const TetComplex& complex, const SizeField& sizes, const std::vector<double>& size_at, std::size_t most,
+          const Context& context)
+        : complex_(complex), sizes_(sizes), most_(most), context_(context), near_(4 * size_at.size()) {
+        for (Index v = 1; v < complex.points().size(); ++v)
+            if (complex.tet_at(v) != kNone) near_.add(complex.point(v), size_at[v]);
+    }
+
+    std::vector<Candidate> run() {
+        for (const Candidate& seed : seeds()) {
+            if (!is_crowded(seed.place, seed.size)) take(seed);
+            for (; next_ < placed_.size() && placed_.size() < most_; ++next_) {
+                if (next_ % 1024 == 0) context_.check_stop();
+                spread(placed_[next_]);
+            }
+        }
+        for (std::size_t k = 0; k < placed_.size(); ++k)
+            placed_[k].place = placed_[k].place + scattered(k) * (kAside * placed_[k].size);
+        return std::move(placed_);
+    }
+
+  private:
+    /// The middles of tetrahedra, those with the most room first: there the lattice has the farthest to go undisturbed.
+    std::vector<Candidate> seeds() const {
+        struct Roomy {
+            double room;
+            Candidate seed;
+        };
+        std::vector<Roomy> all;
+        for (Index t = 0; t < complex_.n_slots(); ++t) {
+            if (complex_.is_free(t)) continue;
+            Vec3 middle{};
+            for (const Index v : complex_.tet(t).v) middle = middle + 0.25 * complex_.point(v);
+            double nearest = std::numeric_limits<double>::infinity();
+            for (const Index v : complex_.tet(t).v) nearest = std::min(nearest, distance(middle, complex_.point(v)));
+            const double size = sizes_.at(middle);
+            if (nearest > kLeastDistance * size) all.push_back({nearest / size, {middle, size, t}});
+        }
+        std::stable_sort(all.begin(), all.end(), [](const Roomy& a, const Roomy& b) { return a.room > b.room; });
+        std::vector<Candidate> seeds(all.size());
+        std::transform(all.begin(), all.end(), seeds.begin(), [](const Roomy& r) { return r.seed; });
+        return seeds;
+    }
+
+    bool is_crowded(const Vec3& p, double size) const { return near_.has_near(p, kLeastDistance * size, size); }
+
+    void take(const Candidate& c) {
+        placed_.push_back(c);
+        near_.add(c.place, c.size);
+    }
+
+    void spread(const Candidate parent) {
+        for (unsigned d = 0; d < 8; ++d) {
+            auto side = [d](unsigned axis) { return (d >> axis & 1U) != 0 ? 0.5 * kCube : -0.5 * kCube; };
+            const Vec3 step{side(0), side(1), side(2)};
+            // Most neighbours are taken: that is seen before the field is asked.
+            Vec3 place = parent.place + step * parent.size;
+            if (near_.has_near(place, 0.8 * kLeastDistance * parent.size, parent.size)) continue;
+            double size = sizes_.at(place);
+            // Half of the way with the size here, half with that over there.
+            if (std::abs(size - parent.size) > 1e-6 * size) {
+                place = parent.place + step * (0.5 * (size + parent.size));
+                size = sizes_.at(place);
+            }
+            if (is_crowded(place, size)) continue;
+            const Index t = complex_.locate(place, parent.tet, TetComplex::Walk::this_side);
+            if (t != kNone) take({place, size, t});
+        }
+    }
+
+    const TetComplex& complex_;
+    const SizeField& sizes_;
+    std::size_t most_;
+    const Context& context_;
+    NearPoints near_;
+    std::vector<Candidate> placed_;
+    std::size_t next_ = 0;  // to spread from
+};
+
+}  // namespace
+
+std::vector<Candidate> lattice_places(const TetComplex& complex, const SizeField& sizes,
+                                      const std::vector<double>& size_at, std::size_t most, const Context& context) {
+    return Front(complex, sizes, size_at, most, context).run();
+}
+
+}  // namespace anvilcast::fill
