@@ -36,11 +36,12 @@ class NearPoints {
         // A field grows by a fifth or so: over the radius the size hardly changes by more than that.
         for (int level = level_of(0.8 * size); level <= level_of(1.25 * size); ++level) {
             const Grid grid(level);
+            // What is near is in the same cube, as a rule.
+            if (has_near(p, radius, grid.key(grid.index(p.x), grid.index(p.y), grid.index(p.z)))) return true;
             for (std::int64_t i = grid.index(p.x - radius); i <= grid.index(p.x + radius); ++i)
                 for (std::int64_t j = grid.index(p.y - radius); j <= grid.index(p.y + radius); ++j)
                     for (std::int64_t k = grid.index(p.z - radius); k <= grid.index(p.z + radius); ++k)
-                        for (Index n = slots_[slot_of(grid.key(i, j, k))].first; n != kNone; n = points_[n].next)
-                            if (distance_squared(points_[n].place, p) < radius * radius) return true;
+                        if (has_near(p, radius, grid.key(i, j, k))) return true;
         }
         return false;
     }
@@ -68,6 +69,12 @@ class NearPoints {
         double scale;
     };
     static int level_of(double size) { return std::ilogb(size) + 1; }
+
+    bool has_near(const Vec3& p, double radius, std::uint64_t cube) const {
+        for (Index n = slots_[slot_of(cube)].first; n != kNone; n = points_[n].next)
+            if (distance_squared(points_[n].place, p) < radius * radius) return true;
+        return false;
+    }
 
     /// Of the cube with that key, or the free slot for it.
     std::size_t slot_of(std::uint64_t key) const {

@@ -1,11 +1,11 @@
 #include <anvilcast/volume_mesh.hpp>
 
 #include <fmt/format.h>
-#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
 #include <anvilcast/errors.hpp>
+#include <atomic>
 #include <functional>
 #include <numeric>
 
@@ -28,26 +28,34 @@ struct Side {
     }
 };
 
-/// Items by their bucket, each bucket in the order that they had. O(n).
-template <typename Item, typename BucketOf>
-std::vector<Item> in_buckets(const std::vector<Item>& items, std::size_t n_buckets, const BucketOf& bucket_of,
-                             std::vector<std::size_t>& first) {
-    first.assign(n_buckets + 1, 0);
-    for (const Item& item : items) ++first[bucket_of(item) + 1];
-    std::partial_sum(first.begin(), first.end(), first.begin());
-    std::vector<std::size_t> at(first.begin(), first.end() - 1);
-    std::vector<Item> sorted(items.size());
-    for (const Item& item : items) sorted[at[bucket_of(item)]++] = item;
-    return sorted;
+/// Calls visit(begin, end) for blocks of 0..n side by side.
+template <typename Visit>
+void in_blocks(std::size_t n, const Visit& visit) {
+    constexpr std::size_t kBlock = 8192;
+    tbb::parallel_for(std::size_t{0}, (n + kBlock - 1) / kBlock,
+                      [&](std::size_t k) { visit(k * kBlock, std::min(n, (k + 1) * kBlock)); });
 }
 
-template <typename Item, typename Less>
-void sort_each(std::vector<Item>& items, const std::vector<std::size_t>& first, const Less& less) {
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, first.size() - 1, 1024), [&](const auto& range) {
-        for (std::size_t b = range.begin(); b < range.end(); ++b)
+/// The items that for_each(visit) visits, by their buckets, sorted in each of them. The order in which blocks come does
+/// not matter, as long as no two items are equal. O(n).
+template <typename Item, typename ForEach, typename BucketOf, typename Less>
+std::vector<Item> sorted_in_buckets(std::size_t n_buckets, const ForEach& for_each, const BucketOf& bucket_of,
+                                    const Less& less) {
+    auto next = [](std::size_t& counter) {
+        return std::atomic_ref<std::size_t>(counter).fetch_add(1, std::memory_order_relaxed);
+    };
+    std::vector<std::size_t> first(n_buckets + 1, 0);
+    for_each([&](const Item& item) { next(first[bucket_of(item) + 1]); });
+    std::partial_sum(first.begin(), first.end(), first.begin());
+    std::vector<Item> items(first.back());
+    std::vector<std::size_t> at(first.begin(), first.end() - 1);
+    for_each([&](const Item& item) { items[next(at[bucket_of(item)])] = item; });
+    in_blocks(n_buckets, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t b = begin; b < end; ++b)
             std::sort(items.begin() + static_cast<std::ptrdiff_t>(first[b]),
                       items.begin() + static_cast<std::ptrdiff_t>(first[b + 1]), less);
     });
+    return items;
 }
 
 std::array<Index, 4> sorted_key(std::span<const Index> points) {
@@ -57,18 +65,20 @@ std::array<Index, 4> sorted_key(std::span<const Index> points) {
     return key;
 }
 
+Side side_of_cell(const CellsAndBoundary& in, Index c, std::size_t face) {
+    const Index* cell = in.cell_points.data() + in.cell_offsets[c];
+    std::array<Index, 4> corner{};
+    std::size_t n = 0;
+    for (const int k : cell_faces(in.cell_types[c])[face]) corner[n++] = cell[k];
+    return {sorted_key({corner.data(), n}), c, static_cast<unsigned char>(face), false};
+}
+
 template <typename Visit>
 void for_each_side(const CellsAndBoundary& in, const Visit& visit) {
-    std::vector<Index> corner;
-    for (Index c = 0; c < in.cell_types.size(); ++c) {
-        const Index* cell = in.cell_points.data() + in.cell_offsets[c];
-        unsigned char number = 0;
-        for (const std::vector<int>& face : cell_faces(in.cell_types[c])) {
-            corner.clear();
-            for (const int k : face) corner.push_back(cell[k]);
-            visit(Side{sorted_key(corner), c, number++, false});
-        }
-    }
+    in_blocks(in.cell_types.size(), [&](std::size_t begin, std::size_t end) {
+        for (auto c = static_cast<Index>(begin); c < end; ++c)
+            for (std::size_t f = 0; f < cell_faces(in.cell_types[c]).size(); ++f) visit(side_of_cell(in, c, f));
+    });
     for (Index b = 0; b < in.boundary_zone.size(); ++b)
         visit(Side{sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
                                in.boundary_offsets[b + 1] - in.boundary_offsets[b]}),
@@ -77,14 +87,9 @@ void for_each_side(const CellsAndBoundary& in, const Visit& visit) {
 
 /// Sorted. Sides are the most that an assembly holds at a time: they go to their places at once.
 std::vector<Side> all_sides(const CellsAndBoundary& in) {
-    std::vector<std::size_t> first(in.points.size() + 1, 0);
-    for_each_side(in, [&](const Side& s) { ++first[s.key[0] + 1]; });
-    std::partial_sum(first.begin(), first.end(), first.begin());
-    std::vector<Side> sides(first.back());
-    std::vector<std::size_t> at(first.begin(), first.end() - 1);
-    for_each_side(in, [&](const Side& s) { sides[at[s.key[0]]++] = s; });
-    sort_each(sides, first, std::less<>());
-    return sides;
+    return sorted_in_buckets<Side>(
+        in.points.size(), [&](const auto& visit) { for_each_side(in, visit); },
+        [](const Side& s) { return s.key[0]; }, std::less<>());
 }
 
 void check_points(const CellsAndBoundary& in) {
@@ -113,56 +118,75 @@ struct FaceRecord {
     bool is_baffle = false;
 };
 
-std::vector<FaceRecord> match_sides(const CellsAndBoundary& in, const std::vector<Side>& sides) {
-    std::vector<FaceRecord> faces;
-    faces.reserve(sides.size() / 2);
-    for (std::size_t i = 0; i < sides.size();) {
-        std::size_t j = i;
-        while (j < sides.size() && sides[j].key == sides[i].key) ++j;
-        std::size_t n_cells = 0, n_boundary = 0;
-        for (std::size_t k = i; k < j; ++k) ++(sides[k].is_boundary ? n_boundary : n_cells);
-        if (n_cells > 2)
-            throw InputError(fmt::format("{} cells share one face {}", n_cells, place_of(in, sides[i].key)));
-        if (n_cells == 0)
-            throw InputError(fmt::format("a boundary face {} belongs to no cell", place_of(in, sides[i].key)));
-        if (n_cells == 1 && n_boundary == 0)
-            throw InputError(fmt::format("an outer face {} is in no zone", place_of(in, sides[i].key)));
-        if (n_boundary > (n_cells == 1 ? 1U : 2U))
-            throw InputError(
-                fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
-        const bool between_regions = n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
-        if (between_regions && n_boundary == 0)
-            throw InputError(fmt::format("a face between two regions {} is in no zone", place_of(in, sides[i].key)));
-        if (between_regions && in.zones[in.boundary_zone[sides[j - 1].cell]].role == Role::interface_) {
-            faces.push_back({in.boundary_zone[sides[j - 1].cell], sides[i].cell, sides[i + 1].cell, sides[i].face});
-        } else if (n_boundary == 0) {
-            faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
-        } else {
-            for (std::size_t k = 0; k < n_cells; ++k)
-                faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell,
-                                 kNone, sides[i + k].face, n_cells == 2});
-        }
-        i = j;
+/// The faces that sides [i, j), all alike, make.
+void match_alike(const CellsAndBoundary& in, const std::vector<Side>& sides, std::size_t i, std::size_t j,
+                 std::vector<FaceRecord>& faces) {
+    std::size_t n_cells = 0, n_boundary = 0;
+    for (std::size_t k = i; k < j; ++k) ++(sides[k].is_boundary ? n_boundary : n_cells);
+    if (n_cells > 2) throw InputError(fmt::format("{} cells share one face {}", n_cells, place_of(in, sides[i].key)));
+    if (n_cells == 0)
+        throw InputError(fmt::format("a boundary face {} belongs to no cell", place_of(in, sides[i].key)));
+    if (n_cells == 1 && n_boundary == 0)
+        throw InputError(fmt::format("an outer face {} is in no zone", place_of(in, sides[i].key)));
+    if (n_boundary > (n_cells == 1 ? 1U : 2U))
+        throw InputError(fmt::format("a boundary face {} is in the zones more than once", place_of(in, sides[i].key)));
+    const bool between_regions = n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
+    if (between_regions && n_boundary == 0)
+        throw InputError(fmt::format("a face between two regions {} is in no zone", place_of(in, sides[i].key)));
+    if (between_regions && in.zones[in.boundary_zone[sides[j - 1].cell]].role == Role::interface_) {
+        faces.push_back({in.boundary_zone[sides[j - 1].cell], sides[i].cell, sides[i + 1].cell, sides[i].face});
+    } else if (n_boundary == 0) {
+        faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
+    } else {
+        for (std::size_t k = 0; k < n_cells; ++k)
+            faces.push_back({in.boundary_zone[sides[std::min(i + n_cells + k, j - 1)].cell], sides[i + k].cell, kNone,
+                             sides[i + k].face, n_cells == 2});
     }
+}
+
+/// Faces in the order of the sides, in pieces.
+std::vector<std::vector<FaceRecord>> match_sides(const CellsAndBoundary& in, const std::vector<Side>& sides) {
+    constexpr std::size_t kPiece = 1U << 16;
+    std::vector<std::vector<FaceRecord>> faces((sides.size() + kPiece - 1) / kPiece);
+    tbb::parallel_for(std::size_t{0}, faces.size(), [&](std::size_t piece) {
+        faces[piece].reserve(kPiece / 2);
+        std::size_t i = piece * kPiece;
+        // What began before belongs to the piece before.
+        while (i > 0 && i < sides.size() && sides[i].key == sides[i - 1].key) ++i;
+        while (i < std::min(sides.size(), (piece + 1) * kPiece)) {
+            std::size_t j = i;
+            while (j < sides.size() && sides[j].key == sides[i].key) ++j;
+            match_alike(in, sides, i, j, faces[piece]);
+            i = j;
+        }
+    });
     return faces;
 }
 
 /// Inner faces in no zone first, then inner faces zone by zone, then outer ones; each by owner and neighbour.
-std::vector<FaceRecord> in_order(const std::vector<FaceRecord>& faces, const CellsAndBoundary& in) {
-    std::vector<std::size_t> first;
-    std::vector<FaceRecord> by_owner = in_buckets(
-        faces, in.cell_types.size(), [](const FaceRecord& f) { return f.owner; }, first);
-    sort_each(by_owner, first, [](const FaceRecord& a, const FaceRecord& b) {
-        return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
-    });
-    const std::size_t n_zones = in.zones.size();
-    return in_buckets(
-        by_owner, 2 * n_zones + 1,
-        [n_zones](const FaceRecord& f) {
-            if (f.zone == kNone) return std::size_t{0};
-            return 1 + f.zone + (f.neighbour == kNone ? n_zones : 0);
+std::vector<FaceRecord> in_order(const std::vector<std::vector<FaceRecord>>& pieces, const CellsAndBoundary& in) {
+    const std::vector<FaceRecord> by_owner = sorted_in_buckets<FaceRecord>(
+        in.cell_types.size(),
+        [&](const auto& visit) {
+            tbb::parallel_for(std::size_t{0}, pieces.size(), [&](std::size_t k) {
+                for (const FaceRecord& f : pieces[k]) visit(f);
+            });
         },
-        first);
+        [](const FaceRecord& f) { return f.owner; },
+        [](const FaceRecord& a, const FaceRecord& b) {
+            return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
+        });
+    const std::size_t n_zones = in.zones.size();
+    auto group_of = [n_zones](const FaceRecord& f) {
+        if (f.zone == kNone) return std::size_t{0};
+        return 1 + f.zone + (f.neighbour == kNone ? n_zones : 0);
+    };
+    std::vector<std::size_t> at(2 * n_zones + 2, 0);
+    for (const FaceRecord& f : by_owner) ++at[group_of(f) + 1];
+    std::partial_sum(at.begin(), at.end(), at.begin());
+    std::vector<FaceRecord> faces(by_owner.size());
+    for (const FaceRecord& f : by_owner) faces[at[group_of(f)]++] = f;
+    return faces;
 }
 
 template <typename Visit>
@@ -255,14 +279,12 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);
     for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0, z.other_name});
-    mesh.face_offsets.reserve(faces.size() + 1);
-    mesh.face_offsets.push_back(0);
+    mesh.owner.reserve(faces.size());
+    mesh.face_offsets.assign(faces.size() + 1, 0);
     for (std::size_t f = 0; f < faces.size(); ++f) {
         const FaceRecord& face = faces[f];
-        const std::span<const Index> cell = mesh.cell(face.owner);
-        for (const int k : cell_faces(mesh.cell_types[face.owner])[face.face])
-            mesh.face_points.push_back(cell[static_cast<std::size_t>(k)]);
-        mesh.face_offsets.push_back(mesh.face_points.size());
+        mesh.face_offsets[f + 1] =
+            mesh.face_offsets[f] + cell_faces(mesh.cell_types[face.owner])[face.face].size();
         mesh.owner.push_back(face.owner);
         if (face.neighbour != kNone) mesh.neighbour.push_back(face.neighbour);
         if (face.zone != kNone) {
@@ -270,6 +292,15 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
             if (zone.n_faces++ == 0) zone.first_face = f;
         }
     }
+    mesh.face_points.resize(mesh.face_offsets.back());
+    in_blocks(faces.size(), [&](std::size_t begin, std::size_t end) {
+        for (std::size_t f = begin; f < end; ++f) {
+            const std::span<const Index> cell = mesh.cell(faces[f].owner);
+            Index* out = mesh.face_points.data() + mesh.face_offsets[f];
+            for (const int k : cell_faces(mesh.cell_types[faces[f].owner])[faces[f].face])
+                *out++ = cell[static_cast<std::size_t>(k)];
+        }
+    });
     for (BoundaryZone& zone : mesh.zones)
         if (zone.n_faces == 0) zone.first_face = mesh.n_faces();
     return mesh;
