@@ -106,6 +106,7 @@ class Front {
 
     std::vector<Candidate> run() {
         for (const Candidate& seed : seeds()) {
+            if (placed_.size() >= most_) break;
             if (!is_crowded(seed.place, seed.size)) take(seed);
             for (; next_ < placed_.size() && placed_.size() < most_; ++next_) {
                 if (next_ % 1024 == 0) context_.check_stop();

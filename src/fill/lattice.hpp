@@ -5,16 +5,9 @@
 #include <anvilcast/sizing.hpp>
 #include <vector>
 
-#include "fill/tet_complex.hpp"
+#include "fill/insertion.hpp"
 
 namespace anvilcast::fill {
-
-/// A point to be put in.
-struct Candidate {
-    Vec3 place;
-    double size;  ///< the field's there
-    Index tet;    ///< that held it when it was found
-};
 
 /// Places all over a complex that holds the boundary's points alone; size_at: the field's size at each of those.
 /// Around each place its eight neighbours in the lattice are tried, at the distance that the sizes on the way ask for,

@@ -10,6 +10,7 @@
 #include <cmath>
 #include <limits>
 
+#include "fill/insertion.hpp"
 #include "fill/lattice.hpp"
 #include "fill/spatial_order.hpp"
 
@@ -18,10 +19,6 @@ namespace {
 
 /// An edge longer than this many local sizes is divided; sqrt(2) would make halves as short as allowed.
 constexpr double kTooLong = 1.5;
-/// A new point keeps this many local sizes from every point of its cavity ...
-constexpr double kLeastDistance = 0.72;
-/// ... and this many from every boundary face of its cavity: the height of a regular tetrahedron is 0.82 edges.
-constexpr double kLeastHeight = 0.5;
 /// Points on edges are put aside by at most this share of the size.
 constexpr double kAside = 0.01;
 constexpr int kMaxRounds = 12;
@@ -36,7 +33,9 @@ class Refiner {
         RefineReport report;
         extend_sizes();
         context_.report("fill", "interior points", 0.25);
-        report.points = insert(lattice());
+        report.points = insert_side_by_side(complex_, lattice(), context_);
+        check_limits();
+        extend_sizes();
         for (int round = 0; round < kMaxRounds; ++round) {
             context_.report("fill", "interior points", 0.25 + 0.35 * round / kMaxRounds);
             const std::size_t n = insert(candidates());
@@ -155,69 +154,38 @@ class Refiner {
         return in_order(all, [](const std::vector<Vec3>& places) { return hilbert_order(places); });
     }
 
-    /// Most candidates crowd a point of the tetrahedron that holds them, or of its neighbours: seen before a cavity is
-    /// looked for.
-    bool is_crowded(const Candidate& c, Index t) const {
-        const double least = kLeastDistance * kLeastDistance * c.size * c.size;
-        auto is_near = [&](Index v) { return distance_squared(complex_.point(v), c.place) < least; };
-        const Tet& tet = complex_.tet(t);
-        for (const Index v : tet.v)
-            if (is_near(v)) return true;
-        for (const Index code : tet.n)
-            if (code != kNone && is_near(complex_.tet(tet_of(code)).v[face_of(code)])) return true;
-        return false;
-    }
-
     /// Too close to points that are there already. Otherwise the candidate comes to know its tetrahedron.
     bool is_hopeless(Candidate& c) const {
-        if (is_crowded(c, c.tet)) return true;
+        if (is_crowded(complex_, c, c.tet)) return true;
         const Index t = complex_.locate(c.place, c.tet);
         if (t == kNone) return true;
         const bool is_same = t == c.tet;
         c.tet = t;
-        return !is_same && is_crowded(c, t);
-    }
-
-    bool keeps_distance(const Candidate& c) const {
-        const double least = kLeastDistance * kLeastDistance * c.size * c.size;
-        for (const TetComplex::Cavity::Face& f : cavity_.faces) {
-            const Vec3 &a = complex_.point(f.a), &b = complex_.point(f.b), &d = complex_.point(f.c);
-            for (const Vec3* p : {&a, &b, &d})
-                if (distance_squared(*p, c.place) < least) return false;
-            if (f.is_tagged && dot(normalized(triangle_normal(a, b, d)), c.place - a) < kLeastHeight * c.size)
-                return false;
-        }
-        return true;
+        return !is_same && is_crowded(complex_, c, t);
     }
 
     std::size_t insert(const std::vector<Candidate>& list) {
-        std::size_t n = 0, cells = complex_.n_slots();
-        Index last = kNone;
+        Inserter inserter(complex_);
+        std::size_t n = 0;
         for (std::size_t i = 0; i < list.size(); ++i) {
-            if (i % 1024 == 0) context_.check_stop();
-            const Candidate& c = list[i];
-            // Candidates come in an order in which the last one is near. A walk from there may end at the boundary;
-            // then another is tried from the slot that held the place, whatever is in it by now.
-            Index t = last != kNone ? complex_.locate(c.place, last) : kNone;
-            if (t == kNone && !complex_.is_free(c.tet)) t = complex_.locate(c.place, c.tet);
-            if (t == kNone) continue;
-            last = t;
-            if (is_crowded(c, t) || !complex_.find_cavity(c.place, t, cavity_) || !keeps_distance(c)) continue;
-            const Index v = complex_.add_point(c.place);
-            complex_.fill_cavity(cavity_, v);
-            last = complex_.last_filled().front();
+            if (i % 1024 == 0) check_limits();
+            if (inserter.put(list[i]) != Inserter::Outcome::put_in) continue;
             if (is_seen_.size() < complex_.n_slots()) is_seen_.resize(complex_.n_slots(), 0);
-            for (const Index fresh : complex_.last_filled()) is_seen_[fresh] = 0;
-            size_.push_back(c.size);
+            for (const Index fresh : inserter.filled()) is_seen_[fresh] = 0;
+            size_.push_back(list[i].size);
             ++n;
-            cells = complex_.n_slots();
-            if (max_cells_ > 0 && cells > max_cells_ + max_cells_ / 2)
-                throw FailureError(
-                    fmt::format("the sizes ask for more than {} cells, which is the limit; make the sizes larger, or "
-                                "the limit",
-                                max_cells_));
         }
+        check_limits();
         return n;
+    }
+
+    void check_limits() const {
+        context_.check_stop();
+        if (max_cells_ > 0 && complex_.n_slots() > max_cells_ + max_cells_ / 2)
+            throw FailureError(
+                fmt::format("the sizes ask for more than {} cells, which is the limit; make the sizes larger, or "
+                            "the limit",
+                            max_cells_));
     }
 
     TetComplex& complex_;
@@ -226,7 +194,6 @@ class Refiner {
     const Context& context_;
     std::vector<double> size_;
     std::vector<char> is_seen_;  // tetrahedra whose edges have been looked at
-    TetComplex::Cavity cavity_;
 };
 
 }  // namespace

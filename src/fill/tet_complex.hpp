@@ -64,17 +64,37 @@ class TetComplex {
     /// Requires: the outer faces of both sets are the same; no inner face of `old` is tagged.
     void replace(std::span<const Index> old, std::span<const Quad> fresh);
     /// The slots that the last replace() filled.
-    const std::vector<Index>& last_filled() const { return filled_; }
+    const std::vector<Index>& last_filled() const { return own_.filled; }
 
     double volume(Index t) const;
     int orientation(const Quad& q) const {
         return orient3d(points_[q[0]], points_[q[1]], points_[q[2]], points_[q[3]]);
     }
 
+    /// What one of several workers needs to put in points beside the others: free slots and work space of its own. It
+    /// changes its own tetrahedra alone, and looks at no others. With no list of owners, all are its own.
+    struct Worker {
+        const std::vector<Index>* owner = nullptr;  ///< number of the worker that each tetrahedron belongs to
+        Index self = 0;
+        std::vector<Index> slots;   ///< free ones
+        std::vector<Index> filled;  ///< by the last point
+        std::uint32_t stamp = 0;
+        bool has_strayed = false;  ///< the last cavity would have touched others' tetrahedra
+
+        bool owns(Index t) const { return owner == nullptr || (*owner)[t] == self; }
+    };
+    /// Workers 0, 1 …, each with so many new slots. Requires: tetrahedra of different owners have different vertices,
+    /// but for those that are nobody's (kNone). `owner` is lengthened and must live until the workers are dismissed;
+    /// until then the complex is changed by them alone, and no vertices are added.
+    std::vector<Worker> hire(std::vector<Index>& owner, std::span<const std::size_t> n_new);
+    void dismiss(const std::vector<Worker>& workers);
+    /// Room for n more vertices, not in any tetrahedron yet; the first one's number.
+    Index reserve_points(std::size_t n);
+
     enum class Walk { everywhere, this_side };
     /// The tetrahedron that holds p, walking from t without crossing the boundary, nor tagged faces if it is to stay on
-    /// this side of them; kNone when the walk ends there.
-    Index locate(const Vec3& p, Index from, Walk walk = Walk::everywhere) const;
+    /// this side of them; kNone when the walk ends there, or leaves what is the worker's.
+    Index locate(const Vec3& p, Index from, Walk walk = Walk::everywhere, const Worker* worker = nullptr) const;
 
     /// What putting in a point would replace: see find_cavity.
     struct Cavity {
@@ -87,29 +107,33 @@ class TetComplex {
         std::vector<Face> faces;
     };
     /// The Delaunay cavity of p round the tetrahedron `start` that holds it: bounded by tagged faces, cut back until
-    /// every face sees p. False when p lies on a tagged face or outside, or when a vertex would be lost.
-    bool find_cavity(const Vec3& p, Index start, Cavity& cavity) const;
+    /// every face sees p. False when p lies on a tagged face or outside, when a vertex would be lost, or when the
+    /// worker would stray.
+    bool find_cavity(const Vec3& p, Index start, Cavity& cavity, Worker& worker) const;
+    bool find_cavity(const Vec3& p, Index start, Cavity& cavity) const { return find_cavity(p, start, cavity, own_); }
     /// Fills a cavity with the star of vertex v.
-    void fill_cavity(const Cavity& cavity, Index v);
+    void fill_cavity(const Cavity& cavity, Index v, Worker& worker);
+    void fill_cavity(const Cavity& cavity, Index v) { fill_cavity(cavity, v, own_); }
 
     /// Checks every invariant; throws InternalError. O(n). For tests and debugging.
     void check() const;
 
   private:
-    bool is_marked(Index t) const { return mark_[t] == stamp_; }
-    void new_stamp() const { ++stamp_; }
-    Index allocate();
-    void keep_core(Cavity& cavity, std::size_t n_core) const;
-    bool loses_vertex(const Cavity& cavity) const;
+    static constexpr Tags kNoTags{kNone, kNone, kNone, kNone};
+
+    bool is_marked(Index t) const { return is_marked(t, own_); }
+    bool is_marked(Index t, const Worker& worker) const { return mark_[t] == worker.stamp; }
+    void new_stamp() const { ++own_.stamp; }
+    Index allocate(Worker& worker);
+    void keep_core(Cavity& cavity, std::size_t n_core, Worker& worker) const;
+    bool loses_vertex(const Cavity& cavity, Worker& worker) const;
 
     std::vector<Vec3> points_;
     std::vector<Tet> tets_;
     std::vector<Tags> tags_;
     std::vector<Index> tet_at_;
-    std::vector<Index> free_;
-    std::vector<Index> filled_;
     mutable std::vector<std::uint32_t> mark_;
-    mutable std::uint32_t stamp_ = 0;
+    mutable Worker own_;  // of those who work alone
     mutable std::vector<Index> star_;
     mutable std::vector<std::uint32_t> vertex_mark_;
 };

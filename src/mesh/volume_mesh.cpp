@@ -88,8 +88,8 @@ void for_each_side(const CellsAndBoundary& in, const Visit& visit) {
 /// Sorted. Sides are the most that an assembly holds at a time: they go to their places at once.
 std::vector<Side> all_sides(const CellsAndBoundary& in) {
     return sorted_in_buckets<Side>(
-        in.points.size(), [&](const auto& visit) { for_each_side(in, visit); },
-        [](const Side& s) { return s.key[0]; }, std::less<>());
+        in.points.size(), [&](const auto& visit) { for_each_side(in, visit); }, [](const Side& s) { return s.key[0]; },
+        std::less<>());
 }
 
 void check_points(const CellsAndBoundary& in) {
@@ -283,8 +283,7 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     mesh.face_offsets.assign(faces.size() + 1, 0);
     for (std::size_t f = 0; f < faces.size(); ++f) {
         const FaceRecord& face = faces[f];
-        mesh.face_offsets[f + 1] =
-            mesh.face_offsets[f] + cell_faces(mesh.cell_types[face.owner])[face.face].size();
+        mesh.face_offsets[f + 1] = mesh.face_offsets[f] + cell_faces(mesh.cell_types[face.owner])[face.face].size();
         mesh.owner.push_back(face.owner);
         if (face.neighbour != kNone) mesh.neighbour.push_back(face.neighbour);
         if (face.zone != kNone) {

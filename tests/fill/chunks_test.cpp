@@ -7,8 +7,7 @@
 #include <atomic>
 #include <set>
 
-#include "fill/kernel.hpp"
-#include "fill/spatial_order.hpp"
+#include "kit/complexes.hpp"
 #include "kit/shapes.hpp"
 
 namespace anvilcast::fill {
@@ -19,19 +18,7 @@ namespace {
 TetComplex cube_of(std::size_t n_points) {
     std::vector<Vec3> points = kit::random_points(n_points, 5);
     for (const Vec3& corner : kit::box({0, 0, 0}, {1, 1, 1}).points) points.push_back(corner);
-    const Kernel kernel(points, insertion_order(points), {});
-    std::vector<Tet> tets;
-    std::vector<Index> number(kernel.tets().size(), kNone);
-    for (Index t = 0; t < kernel.tets().size(); ++t) {
-        const Tet& tet = kernel.tets()[t];
-        if (tet.is_free() || tet.is_ghost()) continue;
-        number[t] = static_cast<Index>(tets.size());
-        tets.push_back(tet);
-    }
-    for (Tet& tet : tets)
-        for (Index& code : tet.n)
-            code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
-    TetComplex complex({kernel.points().begin(), kernel.points().end()}, std::move(tets));
+    TetComplex complex = kit::hull_of(points);
     Index tag = 0;
     for (Index t = 0; t < complex.n_slots(); ++t)
         for (int f = 0; f < 4; ++f)

@@ -1,0 +1,30 @@
+// Complexes of tetrahedra for tests of the fill.
+#pragma once
+
+#include <vector>
+
+#include "fill/kernel.hpp"
+#include "fill/spatial_order.hpp"
+#include "fill/tet_complex.hpp"
+
+namespace anvilcast::kit {
+
+/// The Delaunay tetrahedra of points, without ghosts.
+inline fill::TetComplex hull_of(const std::vector<Vec3>& points) {
+    using namespace fill;
+    const Kernel kernel(points, insertion_order(points), {});
+    std::vector<Tet> tets;
+    std::vector<Index> number(kernel.tets().size(), kNone);
+    for (Index t = 0; t < kernel.tets().size(); ++t) {
+        const Tet& tet = kernel.tets()[t];
+        if (tet.is_free() || tet.is_ghost()) continue;
+        number[t] = static_cast<Index>(tets.size());
+        tets.push_back(tet);
+    }
+    for (Tet& tet : tets)
+        for (Index& code : tet.n)
+            code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
+    return {{kernel.points().begin(), kernel.points().end()}, std::move(tets)};
+}
+
+}  // namespace anvilcast::kit
