@@ -28,60 +28,69 @@ void unmark(Sphere& s) { s.inside_below = std::bit_cast<float>(std::bit_cast<std
 }  // namespace
 
 Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context) {
-    points_.reserve(points.size() + 1);
-    points_.push_back({});
-    for (const Index i : order) points_.push_back(points[i]);
-    local_.resize(points_.size());
-    tets_.reserve(7 * points_.size());
-    spheres_.reserve(7 * points_.size());
+    vertices_.reserve(points.size() + 1);
+    vertices_.push_back({});
+    for (const Index i : order) vertices_.push_back({points[i]});
+    cells_.reserve(7 * vertices_.size());
 
     make_first_tetrahedron();
-    const std::size_t n = points_.size();
+    const std::size_t n = vertices_.size();
     for (Index v = 1; v < n; ++v) {
         if ((v & 0xFFFU) == 0) context.check_stop();
-        if (local_[v].stamp != kNone) insert(v);
+        if (vertices_[v].stamp != kNone) insert(v);
     }
 }
 
 std::size_t Kernel::bytes() const {
-    return points_.capacity() * sizeof(Vec3) + tets_.capacity() * sizeof(Tet) + spheres_.capacity() * sizeof(Sphere) +
-           local_.capacity() * sizeof(LocalNumber);
+    return vertices_.capacity() * sizeof(Vertex) + cells_.capacity() * sizeof(Cell);
+}
+
+std::vector<Vec3> Kernel::points() const {
+    std::vector<Vec3> points(vertices_.size());
+    std::transform(vertices_.begin(), vertices_.end(), points.begin(), [](const Vertex& v) { return v.place; });
+    return points;
+}
+
+std::vector<Tet> Kernel::tets() const {
+    std::vector<Tet> tets(cells_.size());
+    std::transform(cells_.begin(), cells_.end(), tets.begin(), [](const Cell& c) { return c.tet; });
+    return tets;
 }
 
 Sphere Kernel::sphere_of(const Tet& t) const {
     if (t.is_ghost()) return undecided_sphere();
-    return circumsphere(points_[t.v[0]], points_[t.v[1]], points_[t.v[2]], points_[t.v[3]]);
+    return circumsphere(vertices_[t.v[0]].place, vertices_[t.v[1]].place, vertices_[t.v[2]].place, vertices_[t.v[3]].place);
 }
 
-/// The first point and the first three after it that span space; local_[v].stamp == kNone marks them as in.
+/// The first point and the first three after it that span space; vertices_[v].stamp == kNone marks them as in.
 void Kernel::make_first_tetrahedron() {
-    const auto n = static_cast<Index>(points_.size());
+    const auto n = static_cast<Index>(vertices_.size());
     auto collinear = [this](Index a, Index b, Index c) {
-        const Vec3 &p = points_[a], &q = points_[b], &r = points_[c];
+        const Vec3 &p = vertices_[a].place, &q = vertices_[b].place, &r = vertices_[c].place;
         return orient2d({p.x, p.y}, {q.x, q.y}, {r.x, r.y}) == 0 && orient2d({p.y, p.z}, {q.y, q.z}, {r.y, r.z}) == 0 &&
                orient2d({p.z, p.x}, {q.z, q.x}, {r.z, r.x}) == 0;
     };
     const Index a = 1;
     Index b = 2;
-    while (b < n && points_[b] == points_[a]) ++b;
+    while (b < n && vertices_[b].place == vertices_[a].place) ++b;
     Index c = b + 1;
     while (c < n && collinear(a, b, c)) ++c;
     Index d = c + 1;
-    while (d < n && orient3d(points_[a], points_[b], points_[c], points_[d]) == 0) ++d;
+    while (d < n && orient3d(vertices_[a].place, vertices_[b].place, vertices_[c].place, vertices_[d].place) == 0) ++d;
     if (d >= n) throw GeometryError("all points lie in one plane: there is no volume to fill");
-    if (orient3d(points_[a], points_[b], points_[c], points_[d]) < 0) std::swap(b, c);
+    if (orient3d(vertices_[a].place, vertices_[b].place, vertices_[c].place, vertices_[d].place) < 0) std::swap(b, c);
 
-    tets_.push_back({{a, b, c, d}, {}});
+    cells_.push_back({{{a, b, c, d}, {}}, {}});
     for (int i = 0; i < 4; ++i) {
-        Tet ghost = tets_[0];
+        Tet ghost = cells_[0].tet;
         // Replacing the corner by the ghost on the far side mirrors the tetrahedron: swap two others.
         ghost.v[i] = kGhost;
         std::swap(ghost.v[(i + 1) & 3], ghost.v[(i + 2) & 3]);
-        tets_.push_back(ghost);
+        cells_.push_back({ghost, {}});
     }
     // Five tetrahedra: join by brute force over equal faces.
     auto face_key = [this](Index t, int f) {
-        std::array<Index, 3> key{tets_[t].v[kFace[f][0]], tets_[t].v[kFace[f][1]], tets_[t].v[kFace[f][2]]};
+        std::array<Index, 3> key{cells_[t].tet.v[kFace[f][0]], cells_[t].tet.v[kFace[f][1]], cells_[t].tet.v[kFace[f][2]]};
         std::sort(key.begin(), key.end());
         return key;
     };
@@ -89,16 +98,16 @@ void Kernel::make_first_tetrahedron() {
         for (int f = 0; f < 4; ++f)
             for (Index t = 0; t < 5; ++t)
                 for (int g = 0; g < 4; ++g)
-                    if (s != t && face_key(s, f) == face_key(t, g)) tets_[s].n[f] = code_of(t, g);
-    for (const Tet& t : tets_) {
-        spheres_.push_back(sphere_of(t));
-        unmark(spheres_.back());
+                    if (s != t && face_key(s, f) == face_key(t, g)) cells_[s].tet.n[f] = code_of(t, g);
+    for (Cell& cell : cells_) {
+        cell.sphere = sphere_of(cell.tet);
+        unmark(cell.sphere);
     }
-    for (const Index v : {a, b, c, d}) local_[v].stamp = kNone;
+    for (const Index v : {a, b, c, d}) vertices_[v].stamp = kNone;
 }
 
 bool Kernel::conflicts(Index t, const Vec3& p) const {
-    const Sphere& s = spheres_[t];
+    const Sphere& s = cells_[t].sphere;
     const double d = distance_squared(p, s.center);
     if (d > s.outside_above) return false;
     if (d < s.inside_below) return true;
@@ -108,11 +117,11 @@ bool Kernel::conflicts(Index t, const Vec3& p) const {
 /// A ghost is in conflict when its hull face is seen from p; in the face's own plane, when the finite
 /// tetrahedron behind the face is (both spheres cut the plane in the same circle).
 bool Kernel::conflicts_exactly(Index t, const Vec3& p) const {
-    const Tet& tet = tets_[t];
+    const Tet& tet = cells_[t].tet;
     if (!tet.is_ghost())
-        return insphere(points_[tet.v[0]], points_[tet.v[1]], points_[tet.v[2]], points_[tet.v[3]], p) > 0;
+        return insphere(vertices_[tet.v[0]].place, vertices_[tet.v[1]].place, vertices_[tet.v[2]].place, vertices_[tet.v[3]].place, p) > 0;
     const int g = tet.index_of(kGhost);
-    const int side = orient3d(points_[tet.v[kFace[g][0]]], points_[tet.v[kFace[g][1]]], points_[tet.v[kFace[g][2]]], p);
+    const int side = orient3d(vertices_[tet.v[kFace[g][0]]].place, vertices_[tet.v[kFace[g][1]]].place, vertices_[tet.v[kFace[g][2]]].place, p);
     if (side != 0) return side > 0;
     return conflicts(tet_of(tet.n[g]), p);
 }
@@ -121,12 +130,12 @@ bool Kernel::conflicts_exactly(Index t, const Vec3& p) const {
 /// connected). The order of the faces is random, which keeps the walk from circling.
 Index Kernel::locate(const Vec3& p) {
     Index t = last_;
-    if (tets_[t].is_ghost()) t = tet_of(tets_[t].n[tets_[t].index_of(kGhost)]);
+    if (cells_[t].tet.is_ghost()) t = tet_of(cells_[t].tet.n[cells_[t].tet.index_of(kGhost)]);
     int from = -1;
     while (true) {
-        const Tet& tet = tets_[t];
+        const Tet& tet = cells_[t].tet;
         if (tet.is_ghost()) return t;
-        const Sphere& s = spheres_[t];
+        const Sphere& s = cells_[t].sphere;
         if (distance_squared(p, s.center) < s.inside_below) return t;
         random_ = random_ * 1664525U + 1013904223U;
         const int first = static_cast<int>(random_ >> 30);
@@ -134,8 +143,8 @@ Index Kernel::locate(const Vec3& p) {
         for (int k = 0; k < 4; ++k) {
             const int f = (first + k) & 3;
             if (f == from) continue;
-            if (robust::orient3d_fast(points_[tet.v[kFace[f][0]]], points_[tet.v[kFace[f][1]]],
-                                      points_[tet.v[kFace[f][2]]], p) < 0) {
+            if (robust::orient3d_fast(vertices_[tet.v[kFace[f][0]]].place, vertices_[tet.v[kFace[f][1]]].place,
+                                      vertices_[tet.v[kFace[f][2]]].place, p) < 0) {
                 exit = f;
                 break;
             }
@@ -150,13 +159,12 @@ Index Kernel::locate(const Vec3& p) {
 /// tested without a branch on the outcome (it is random: mispredictions were the largest cost); only the
 /// rare undecided test branches. Both lists have room for four more entries at any time.
 void Kernel::gather_cavity(Index start, const Vec3& p) {
-    std::size_t n_cavity = 1, n_faces = 0;
+    std::size_t n_cavity = 1, n_faces = 0, n_fetched = 0;
     if (cavity_.size() < 64) cavity_.resize(64);
     if (faces_.size() < 64) faces_.resize(64);
     cavity_[0] = start;
-    mark(spheres_[start], true);
-    Sphere* const spheres = spheres_.data();
-    const Tet* const tets = tets_.data();
+    mark(cells_[start].sphere, true);
+    Cell* const cells = cells_.data();
     const Vec3 q = p;
     for (std::size_t k = 0; k < n_cavity; ++k) {
         if (cavity_.size() < n_cavity + 4) cavity_.resize(2 * cavity_.size());
@@ -164,14 +172,14 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
         Index* const cavity = cavity_.data();
         CavityFace* const faces = faces_.data();
         const Index t = cavity[k];
-        const Tet tet = tets[t];
-        // What the next round will look at is on its way while this one computes.
-        if (k + 1 < n_cavity)
-            for (const Index code : tets[cavity[k + 1]].n) __builtin_prefetch(&spheres[tet_of(code)]);
+        const Tet tet = cells[t].tet;
+        // What the next rounds will look at is on its way while this one computes.
+        for (; n_fetched < std::min(n_cavity, k + 4); ++n_fetched)
+            for (const Index code : cells[cavity[n_fetched]].tet.n) __builtin_prefetch(&cells[tet_of(code)], 1);
         for (int f = 0; f < 4; ++f) {
             const Index code = tet.n[f];
             const Index next = tet_of(code);
-            Sphere& s = spheres[next];
+            Sphere& s = cells[next].sphere;
             const double d = distance_squared(q, s.center);
             const bool unknown = !is_marked(s);
             bool in = d < s.inside_below;
@@ -180,7 +188,6 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
             const bool add = unknown & in;
             cavity[n_cavity] = next;
             n_cavity += add;
-            __builtin_prefetch(&tets[next], 1);
             mark(s, add);
             faces[n_faces] = {t, code, f};
             n_faces += static_cast<std::size_t>(unknown & !in);
@@ -192,16 +199,19 @@ void Kernel::gather_cavity(Index start, const Vec3& p) {
 
 /// Numbers the vertices of the cavity's surface from 0; the stamp tells an old number from a new one.
 inline Index Kernel::local_number(Index vertex, Index stamp) {
-    LocalNumber& l = local_[vertex];
-    if (l.stamp != stamp) l = {stamp, n_local_++};
-    return l.number;
+    Vertex& v = vertices_[vertex];
+    if (v.stamp != stamp) {
+        v.stamp = stamp;
+        v.number = n_local_++;
+    }
+    return v.number;
 }
 
 /// Cuts the list of slots to the number of the star's tetrahedra: the cavity's own first, then free ones.
 void Kernel::provide_slots() {
     if (cavity_.size() < n_faces_) cavity_.resize(2 * n_faces_);
     for (std::size_t k = n_faces_; k < n_cavity_; ++k) {
-        tets_[cavity_[k]].v[0] = kNone;
+        cells_[cavity_[k]].tet.v[0] = kNone;
         free_.push_back(cavity_[k]);
     }
     for (std::size_t k = n_cavity_; k < n_faces_; ++k) {
@@ -209,9 +219,8 @@ void Kernel::provide_slots() {
             cavity_[k] = free_.back();
             free_.pop_back();
         } else {
-            cavity_[k] = static_cast<Index>(tets_.size());
-            tets_.emplace_back();
-            spheres_.emplace_back();
+            cavity_[k] = static_cast<Index>(cells_.size());
+            cells_.emplace_back();
         }
     }
 }
@@ -248,7 +257,7 @@ void Kernel::fill_cavity(Index vertex) {
     Tet* const fresh = fresh_.data();
     for (std::size_t k = 0; k < n; ++k) {
         const CavityFace face = faces[k];
-        fresh[k] = tets_[face.inside];
+        fresh[k] = cells_[face.inside].tet;
         fresh[k].v[face.face] = vertex;
         fresh[k].n[face.face] = face.outside;
     }
@@ -267,13 +276,13 @@ void Kernel::fill_cavity(Index vertex) {
         }
     }
     if (!far_edges_.empty()) std::sort(far_edges_.begin(), far_edges_.end());
-    Tet* const tets = tets_.data();
+    Cell* const cells = cells_.data();
     for (std::size_t k = 0; k < n; ++k) {
         Tet& tet = fresh[k];
         const int i = faces[k].face;
         for (int m = 0; m < 3; ++m) tet.n[kOtherThree[i][m]] = opposite_of(edges[k][static_cast<std::size_t>(m)]);
-        tets[slots[k]] = tet;
-        tets[tet_of(faces[k].outside)].n[face_of(faces[k].outside)] = code_of(slots[k], i);
+        cells[slots[k]].tet = tet;
+        cells[tet_of(faces[k].outside)].tet.n[face_of(faces[k].outside)] = code_of(slots[k], i);
     }
     update_spheres();
     last_ = slots[0];
@@ -284,11 +293,11 @@ void Kernel::update_spheres() {
         const std::size_t n = std::min(SphereBatch::kSize, n_faces_ - first);
         for (std::size_t k = 0; k < n; ++k) {
             const Tet& t = fresh_[first + k];
-            for (std::size_t c = 0; c < 4; ++c) batch_.set(k, c, points_[t.v[c]]);
+            for (std::size_t c = 0; c < 4; ++c) batch_.set(k, c, vertices_[t.v[c]].place);
         }
         compute_spheres(batch_, n);
         for (std::size_t k = 0; k < n; ++k) {
-            Sphere& s = spheres_[cavity_[first + k]];
+            Sphere& s = cells_[cavity_[first + k]].sphere;
             s = fresh_[first + k].is_ghost() ? undecided_sphere() : batch_.sphere(k);
             unmark(s);
         }
@@ -296,10 +305,10 @@ void Kernel::update_spheres() {
 }
 
 void Kernel::insert(Index vertex) {
-    const Vec3& p = points_[vertex];
+    const Vec3& p = vertices_[vertex].place;
     const Index start = locate(p);
-    for (const Index v : tets_[start].v)
-        if (v != kGhost && points_[v] == p) return;
+    for (const Index v : cells_[start].tet.v)
+        if (v != kGhost && vertices_[v].place == p) return;
     if (!conflicts(start, p)) {
         // The containing tetrahedron is not in conflict only when p lies on its sphere, that is on a corner
         // of it, or equals a corner of a neighbour reached over a shared face: a duplicate.
@@ -323,9 +332,10 @@ DelaunayMesh delaunay(const std::vector<Vec3>& points, const Context& context) {
     fill::Kernel kernel(points, order, context);
     DelaunayMesh mesh;
     mesh.peak_bytes = kernel.bytes();
-    mesh.tetrahedra.reserve(kernel.tets().size());
+    mesh.tetrahedra.reserve(kernel.n_slots());
     advise_large_pages(mesh.tetrahedra.data(), mesh.tetrahedra.capacity() * sizeof(mesh.tetrahedra[0]));
-    for (const fill::Tet& t : kernel.tets()) {
+    for (Index i = 0; i < kernel.n_slots(); ++i) {
+        const fill::Tet& t = kernel.tet(i);
         if (t.is_free() || t.is_ghost()) continue;
         mesh.tetrahedra.push_back({order[t.v[0] - 1], order[t.v[1] - 1], order[t.v[2] - 1], order[t.v[3] - 1]});
     }

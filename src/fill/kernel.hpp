@@ -22,9 +22,13 @@ class Kernel {
     /// Points equal to one before stay unused: their vertex has no tetrahedron.
     Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context);
 
-    const LargeVector<Vec3>& points() const { return points_; }
-    const LargeVector<Tet>& tets() const { return tets_; }
+    /// Vertex 0 is the ghost.
+    std::vector<Vec3> points() const;
+    /// With ghosts and free slots.
+    std::vector<Tet> tets() const;
     std::size_t bytes() const;
+    std::size_t n_slots() const { return cells_.size(); }
+    const Tet& tet(Index t) const { return cells_[t].tet; }
 
   private:
     struct CavityFace {
@@ -32,8 +36,15 @@ class Kernel {
         Index outside;  // code of the face on the other side
         int face;       // of `inside`
     };
-    struct LocalNumber {
-        Index stamp = 0;
+    // What is looked at together lies together: one cache line each for a tetrahedron and its sphere, half of one for a
+    // vertex and its number in the cavity that was last seen at it.
+    struct alignas(64) Cell {
+        Tet tet;
+        Sphere sphere;
+    };
+    struct alignas(32) Vertex {
+        Vec3 place;
+        Index stamp = 0;  // of the cavity: its new vertex
         Index number = 0;
     };
 
@@ -54,10 +65,8 @@ class Kernel {
     void update_spheres();
     Sphere sphere_of(const Tet& tet) const;
 
-    LargeVector<Vec3> points_;
-    LargeVector<Tet> tets_;
-    LargeVector<Sphere> spheres_;
-    LargeVector<LocalNumber> local_;
+    LargeVector<Vertex> vertices_;
+    LargeVector<Cell> cells_;
     std::vector<Index> free_;
 
     // Work space of one insertion, kept to save allocations. Lists grow only; the counts tell what is in use.

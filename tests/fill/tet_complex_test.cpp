@@ -20,7 +20,7 @@ namespace {
 /// Delaunay tetrahedra with ghosts; vertex k + 1 is points[order[k]].
 TetComplex delaunay_complex(const std::vector<Vec3>& points) {
     const Kernel kernel(points, insertion_order(points), {});
-    return {{kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()}};
+    return {kernel.points(), kernel.tets()};
 }
 
 double total_volume(const TetComplex& complex) {
@@ -175,8 +175,8 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
         for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {4, 4.3, 4.4}).points) points.push_back(corner);
         const std::vector<Index> order = insertion_order(points);
         const Kernel kernel(points, order, {});
-        TetComplex complex({kernel.points().begin(), kernel.points().end()},
-                           {kernel.tets().begin(), kernel.tets().end()});
+        TetComplex complex(kernel.points(),
+                           kernel.tets());
         std::vector<Index> number(points.size());
         for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
         SurfaceTriangles surface;
@@ -211,7 +211,7 @@ TEST(Recovery, TellsWhenTheSurfaceTouchesItself) {
     for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {6, 6.3, 6.4}).points) points.push_back(corner);
     const std::vector<Index> order = insertion_order(points);
     const Kernel kernel(points, order, {});
-    TetComplex complex({kernel.points().begin(), kernel.points().end()}, {kernel.tets().begin(), kernel.tets().end()});
+    TetComplex complex(kernel.points(), kernel.tets());
     std::vector<Index> number(points.size());
     for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
     SurfaceTriangles surface;

@@ -14,9 +14,9 @@ inline fill::TetComplex hull_of(const std::vector<Vec3>& points) {
     using namespace fill;
     const Kernel kernel(points, insertion_order(points), {});
     std::vector<Tet> tets;
-    std::vector<Index> number(kernel.tets().size(), kNone);
-    for (Index t = 0; t < kernel.tets().size(); ++t) {
-        const Tet& tet = kernel.tets()[t];
+    std::vector<Index> number(kernel.n_slots(), kNone);
+    for (Index t = 0; t < kernel.n_slots(); ++t) {
+        const Tet& tet = kernel.tet(t);
         if (tet.is_free() || tet.is_ghost()) continue;
         number[t] = static_cast<Index>(tets.size());
         tets.push_back(tet);
@@ -24,7 +24,7 @@ inline fill::TetComplex hull_of(const std::vector<Vec3>& points) {
     for (Tet& tet : tets)
         for (Index& code : tet.n)
             code = number[tet_of(code)] == kNone ? kNone : code_of(number[tet_of(code)], face_of(code));
-    return {{kernel.points().begin(), kernel.points().end()}, std::move(tets)};
+    return {kernel.points(), std::move(tets)};
 }
 
 }  // namespace anvilcast::kit
