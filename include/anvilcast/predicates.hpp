@@ -7,6 +7,7 @@
 // Guarantees: (1) the sign is exact; (2) swapping two of the first arguments flips it;
 //             (3) it is 0 exactly for collinear, coplanar, cocircular or cospherical points.
 // Ladder:     floating-point filter with a derived error bound -> expansion arithmetic;
+//             insphere has rungs for bricks, unrounded results and pairs of doubles between;
 //             insphere_tie adds a symbolic rung for cospherical points.
 // Cost:       a filter decision takes a few nanoseconds, an exact one up to some microseconds.
 // Source:     J. R. Shewchuk, Adaptive precision floating-point arithmetic and fast robust geometric
@@ -41,7 +42,7 @@ ANVILCAST_API int insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Ve
 ANVILCAST_API int insphere_tie(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e,
                                const std::array<Index, 5>& numbers);
 
-/// The rungs on their own, for tests: a filter returns 2 when it cannot decide.
+/// The rungs on their own, for tests: all but the exact ones return 2 when they cannot decide.
 namespace predicate_rungs {
 inline constexpr int kUndecided = 2;
 ANVILCAST_API int orient2d_filter(const Vec2& a, const Vec2& b, const Vec2& c);
@@ -51,6 +52,9 @@ ANVILCAST_API int orient3d_exact(const Vec3& a, const Vec3& b, const Vec3& c, co
 ANVILCAST_API int incircle_filter(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d);
 ANVILCAST_API int incircle_exact(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d);
 ANVILCAST_API int insphere_filter(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e);
+ANVILCAST_API int insphere_brick(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e);
+ANVILCAST_API int insphere_unrounded(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e);
+ANVILCAST_API int insphere_two_double(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e);
 ANVILCAST_API int insphere_exact(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e);
 }  // namespace predicate_rungs
 

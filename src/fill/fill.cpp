@@ -46,8 +46,7 @@ Start triangulate(const Surface& surface, const Context& context) {
     add_surroundings(points);
     const std::vector<Index> order = insertion_order(points);
     Kernel kernel(points, order, context);
-    Start start{
-        TetComplex(kernel.points(), kernel.tets()), {}};
+    Start start{TetComplex(kernel.points(), kernel.tets()), {}};
     std::vector<Index> number(points.size());
     for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
     for (Index t = 0; t < surface.triangles.size(); ++t) {

@@ -25,7 +25,8 @@ class Blocks {
   public:
     Blocks(const std::vector<Candidate>& candidates, double cut) : cut_(cut) {
         std::vector<Vec3> places(candidates.size());
-        std::transform(candidates.begin(), candidates.end(), places.begin(), [](const Candidate& c) { return c.place; });
+        std::transform(candidates.begin(), candidates.end(), places.begin(),
+                       [](const Candidate& c) { return c.place; });
         divide(places);
     }
     Index count() const { return n_blocks_; }
@@ -37,7 +38,7 @@ class Blocks {
 
   private:
     struct Node {
-        int axis;      // -1: a block
+        int axis;  // -1: a block
         double at;
         Index second;  // the node behind the plane, or the block's number
     };
@@ -145,8 +146,8 @@ bool is_crowded(const TetComplex& complex, const Candidate& c, Index t, const Te
     return false;
 }
 
-/// Candidates come in an order in which the last one is near. A walk from there may end at the boundary; then another is
-/// tried from the slot that held the place, whatever is in it by now.
+/// Candidates come in an order in which the last one is near. A walk from there may end at the boundary; then another
+/// is tried from the slot that held the place, whatever is in it by now.
 Index Inserter::find(const Candidate& c) const {
     auto walk = [&](Index from) {
         if (from == kNone || (worker_ != nullptr && !worker_->owns(from)) || complex_.is_free(from)) return kNone;
@@ -172,8 +173,8 @@ Inserter::Outcome Inserter::put(const Candidate& c, Index vertex) {
     if (t == kNone) return worker_ != nullptr ? Outcome::strayed : Outcome::refused;
     last_ = t;
     if (is_crowded(complex_, c, t, worker_)) return Outcome::refused;
-    const bool is_found =
-        worker_ != nullptr ? complex_.find_cavity(c.place, t, cavity_, *worker_) : complex_.find_cavity(c.place, t, cavity_);
+    const bool is_found = worker_ != nullptr ? complex_.find_cavity(c.place, t, cavity_, *worker_)
+                                             : complex_.find_cavity(c.place, t, cavity_);
     if (worker_ != nullptr && worker_->has_strayed) return Outcome::strayed;
     if (!is_found || !keeps_distance(c)) return Outcome::refused;
     if (vertex == kNone)
@@ -189,8 +190,7 @@ Inserter::Outcome Inserter::put(const Candidate& c, Index vertex) {
 }
 
 std::size_t insert_side_by_side(TetComplex& complex, const std::vector<Candidate>& candidates, const Context& context) {
-    const std::size_t n_first =
-        candidates.size() <= kBlock ? candidates.size() : candidates.size() / kFirstShare;
+    const std::size_t n_first = candidates.size() <= kBlock ? candidates.size() : candidates.size() / kFirstShare;
     std::size_t n = insert_one_by_one(complex, std::span(candidates).first(n_first), context);
     std::vector<Candidate> waiting(candidates.begin() + static_cast<std::ptrdiff_t>(n_first), candidates.end());
     for (const double cut : kCuts)

@@ -41,9 +41,7 @@ Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order,
     }
 }
 
-std::size_t Kernel::bytes() const {
-    return vertices_.capacity() * sizeof(Vertex) + cells_.capacity() * sizeof(Cell);
-}
+std::size_t Kernel::bytes() const { return vertices_.capacity() * sizeof(Vertex) + cells_.capacity() * sizeof(Cell); }
 
 std::vector<Vec3> Kernel::points() const {
     std::vector<Vec3> points(vertices_.size());
@@ -59,7 +57,8 @@ std::vector<Tet> Kernel::tets() const {
 
 Sphere Kernel::sphere_of(const Tet& t) const {
     if (t.is_ghost()) return undecided_sphere();
-    return circumsphere(vertices_[t.v[0]].place, vertices_[t.v[1]].place, vertices_[t.v[2]].place, vertices_[t.v[3]].place);
+    return circumsphere(vertices_[t.v[0]].place, vertices_[t.v[1]].place, vertices_[t.v[2]].place,
+                        vertices_[t.v[3]].place);
 }
 
 /// The first point and the first three after it that span space; vertices_[v].stamp == kNone marks them as in.
@@ -90,7 +89,8 @@ void Kernel::make_first_tetrahedron() {
     }
     // Five tetrahedra: join by brute force over equal faces.
     auto face_key = [this](Index t, int f) {
-        std::array<Index, 3> key{cells_[t].tet.v[kFace[f][0]], cells_[t].tet.v[kFace[f][1]], cells_[t].tet.v[kFace[f][2]]};
+        std::array<Index, 3> key{cells_[t].tet.v[kFace[f][0]], cells_[t].tet.v[kFace[f][1]],
+                                 cells_[t].tet.v[kFace[f][2]]};
         std::sort(key.begin(), key.end());
         return key;
     };
@@ -119,9 +119,11 @@ bool Kernel::conflicts(Index t, const Vec3& p) const {
 bool Kernel::conflicts_exactly(Index t, const Vec3& p) const {
     const Tet& tet = cells_[t].tet;
     if (!tet.is_ghost())
-        return insphere(vertices_[tet.v[0]].place, vertices_[tet.v[1]].place, vertices_[tet.v[2]].place, vertices_[tet.v[3]].place, p) > 0;
+        return insphere(vertices_[tet.v[0]].place, vertices_[tet.v[1]].place, vertices_[tet.v[2]].place,
+                        vertices_[tet.v[3]].place, p) > 0;
     const int g = tet.index_of(kGhost);
-    const int side = orient3d(vertices_[tet.v[kFace[g][0]]].place, vertices_[tet.v[kFace[g][1]]].place, vertices_[tet.v[kFace[g][2]]].place, p);
+    const int side = orient3d(vertices_[tet.v[kFace[g][0]]].place, vertices_[tet.v[kFace[g][1]]].place,
+                              vertices_[tet.v[kFace[g][2]]].place, p);
     if (side != 0) return side > 0;
     return conflicts(tet_of(tet.n[g]), p);
 }

@@ -1,9 +1,11 @@
 // The ladder of every predicate: a filter in floating point (bounds derived in filters.hpp), then exact
-// expansions.
+// expansions. insphere has three cheap rungs between, for lattices and other points that are cospherical by design.
 #include <anvilcast/predicates.hpp>
 
 #include "robust/expansion.hpp"
 #include "robust/filters.hpp"
+#include "robust/inexact_flag.hpp"
+#include "robust/two_double.hpp"
 
 namespace anvilcast {
 
@@ -37,21 +39,29 @@ ExactVec<1> narrowed(const ExactVec<2>& v) {
     return out;
 }
 
-/// Exact sign of the insphere determinant of differences; lattices and other points whose differences
-/// are single doubles take the instance with N = 1, which is many times cheaper than N = 2.
-template <int N>
-int insphere_of_differences(const ExactVec<N>& a, const ExactVec<N>& b, const ExactVec<N>& c, const ExactVec<N>& d) {
-    auto minor = [](const ExactVec<N>& p, const ExactVec<N>& q) { return p.x * q.y - q.x * p.y; };
+/// The in-sphere determinant of differences to the fifth point, positive inside for a tetrahedron of positive volume in
+/// our orientation; in any arithmetic.
+template <typename V>
+auto insphere_value(const V& a, const V& b, const V& c, const V& d) {
+    auto minor = [](const V& p, const V& q) { return p.x * q.y - q.x * p.y; };
     const auto ab = minor(a, b), bc = minor(b, c), cd = minor(c, d), da = minor(d, a), ac = minor(a, c),
                bd = minor(b, d);
     const auto abc = a.z * bc - b.z * ac + c.z * ab;
     const auto bcd = b.z * cd - c.z * bd + d.z * bc;
     const auto cda = c.z * da + d.z * ac + a.z * cd;
     const auto dab = d.z * ab + a.z * bd + b.z * da;
-    auto lift = [](const ExactVec<N>& p) { return p.x * p.x + p.y * p.y + p.z * p.z; };
-    const auto sum = (lift(d) * abc - lift(c) * dab) + (lift(b) * cda - lift(a) * bcd);
-    // Positive inside for a tetrahedron of positive volume in our orientation.
-    return -sum.sign();
+    auto lift = [](const V& p) { return p.x * p.x + p.y * p.y + p.z * p.z; };
+    return (lift(c) * dab - lift(d) * abc) + (lift(a) * bcd - lift(b) * cda);
+}
+
+/// The same with magnitudes everywhere.
+double insphere_permanent(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    auto minor = [](const Vec3& p, const Vec3& q) { return std::abs(p.x * q.y) + std::abs(q.x * p.y); };
+    const double az = std::abs(a.z), bz = std::abs(b.z), cz = std::abs(c.z), dz = std::abs(d.z);
+    const double ab = minor(a, b), bc = minor(b, c), cd = minor(c, d), da = minor(d, a), ac = minor(a, c),
+                 bd = minor(b, d);
+    return (cd * bz + bd * cz + bc * dz) * dot(a, a) + (da * cz + ac * dz + cd * az) * dot(b, b) +
+           (ab * dz + bd * az + da * bz) * dot(c, c) + (bc * az + ac * bz + ab * cz) * dot(d, d);
 }
 
 }  // namespace
@@ -104,33 +114,51 @@ int incircle_exact(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
 
 int insphere_filter(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
     const Vec3 a = pa - pe, b = pb - pe, c = pc - pe, d = pd - pe;
-    const double axby = a.x * b.y, bxay = b.x * a.y, bxcy = b.x * c.y, cxby = c.x * b.y;
-    const double cxdy = c.x * d.y, dxcy = d.x * c.y, dxay = d.x * a.y, axdy = a.x * d.y;
-    const double axcy = a.x * c.y, cxay = c.x * a.y, bxdy = b.x * d.y, dxby = d.x * b.y;
-    const double ab = axby - bxay, bc = bxcy - cxby, cd = cxdy - dxcy, da = dxay - axdy, ac = axcy - cxay,
-                 bd = bxdy - dxby;
-    const double abc = a.z * bc - b.z * ac + c.z * ab;
-    const double bcd = b.z * cd - c.z * bd + d.z * bc;
-    const double cda = c.z * da + d.z * ac + a.z * cd;
-    const double dab = d.z * ab + a.z * bd + b.z * da;
-    const double al = dot(a, a), bl = dot(b, b), cl = dot(c, c), dl = dot(d, d);
-    const double determinant = (cl * dab - dl * abc) + (al * bcd - bl * cda);
-
-    const double az = std::abs(a.z), bz = std::abs(b.z), cz = std::abs(c.z), dz = std::abs(d.z);
-    const double p_ab = std::abs(axby) + std::abs(bxay), p_bc = std::abs(bxcy) + std::abs(cxby),
-                 p_cd = std::abs(cxdy) + std::abs(dxcy), p_da = std::abs(dxay) + std::abs(axdy),
-                 p_ac = std::abs(axcy) + std::abs(cxay), p_bd = std::abs(bxdy) + std::abs(dxby);
-    const double permanent = (p_cd * bz + p_bd * cz + p_bc * dz) * al + (p_da * cz + p_ac * dz + p_cd * az) * bl +
-                             (p_ab * dz + p_bd * az + p_da * bz) * cl + (p_bc * az + p_ac * bz + p_ab * cz) * dl;
-    return filtered_sign(determinant, kInsphereError * permanent);
+    return filtered_sign(insphere_value(a, b, c, d), kInsphereError * insphere_permanent(a, b, c, d));
 }
 
 int insphere_exact(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
     const auto a = exact_difference3(pa, pe), b = exact_difference3(pb, pe), c = exact_difference3(pc, pe),
                d = exact_difference3(pd, pe);
     if (all_single(a) && all_single(b) && all_single(c) && all_single(d))
-        return insphere_of_differences(narrowed(a), narrowed(b), narrowed(c), narrowed(d));
-    return insphere_of_differences(a, b, c, d);
+        return insphere_value(narrowed(a), narrowed(b), narrowed(c), narrowed(d)).sign();
+    return insphere_value(a, b, c, d).sign();
+}
+
+/// Corners of a brick along the axes are on its sphere, whatever rounding did to the coordinates.
+int insphere_brick(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e) {
+    auto has_two_values = [](double p, double q, double r, double s, double t) {
+        const double other = q != p ? q : r != p ? r : s != p ? s : t;
+        return (r == p || r == other) && (s == p || s == other) && (t == p || t == other);
+    };
+    const bool is_brick = has_two_values(a.x, b.x, c.x, d.x, e.x) && has_two_values(a.y, b.y, c.y, d.y, e.y) &&
+                          has_two_values(a.z, b.z, c.z, d.z, e.z);
+    return is_brick ? 0 : kUndecided;
+}
+
+/// Floating point is exact as long as the processor has rounded nothing: so it is for points on lattices of few bits.
+int insphere_unrounded(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
+    Vec3 a = pa, e = pe;
+    robust::clear_inexact();
+    for (double* x : {&a.x, &a.y, &a.z, &e.x, &e.y, &e.z}) robust::hold(*x);
+    double value = insphere_value(a - e, pb - e, pc - e, pd - e);
+    robust::hold(value);
+    if (robust::is_inexact()) return kUndecided;
+    return value > 0 ? 1 : value < 0 ? -1 : 0;
+}
+
+/// Differences are exact. On the way of a monomial are 11 further operations (1 product and 1 sum, 1 and 2, the lift's
+/// 1 and 2, 1 and 2), with relative errors of at most 7 u^2 each: together below 78 u^2 of the sum of the magnitudes.
+int insphere_two_double(const Vec3& pa, const Vec3& pb, const Vec3& pc, const Vec3& pd, const Vec3& pe) {
+    struct Vec {
+        robust::TwoDouble x, y, z;
+    };
+    auto minus_e = [&pe](const Vec3& p) {
+        return Vec{robust::difference(p.x, pe.x), robust::difference(p.y, pe.y), robust::difference(p.z, pe.z)};
+    };
+    const robust::TwoDouble value = insphere_value(minus_e(pa), minus_e(pb), minus_e(pc), minus_e(pd));
+    const double bound = 96 * kEps * kEps * insphere_permanent(pa - pe, pb - pe, pc - pe, pd - pe);
+    return filtered_sign(value.high, bound);
 }
 
 }  // namespace predicate_rungs
@@ -153,7 +181,11 @@ int incircle(const Vec2& a, const Vec2& b, const Vec2& c, const Vec2& d) {
 }
 
 int insphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, const Vec3& e) {
-    const int sign = insphere_filter(a, b, c, d, e);
+    int sign = insphere_filter(a, b, c, d, e);
+    if (sign == kUndecided) [[unlikely]]
+        sign = insphere_brick(a, b, c, d, e);
+    if (sign == kUndecided) sign = insphere_unrounded(a, b, c, d, e);
+    if (sign == kUndecided) sign = insphere_two_double(a, b, c, d, e);
     return sign != kUndecided ? sign : insphere_exact(a, b, c, d, e);
 }
 

@@ -14,7 +14,8 @@
 namespace anvilcast::fill {
 namespace {
 
-/// The tetrahedra of a unit cube's finely divided faces; outer faces are tagged, and so is a wall at x = 1/2 if asked for.
+/// The tetrahedra of a unit cube's finely divided faces; outer faces are tagged, and so is a wall at x = 1/2 if asked
+/// for.
 TetComplex shell(int n, bool with_wall = false) {
     std::vector<Vec3> points;
     for (int i = 0; i <= n; ++i)

@@ -175,8 +175,7 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
         for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {4, 4.3, 4.4}).points) points.push_back(corner);
         const std::vector<Index> order = insertion_order(points);
         const Kernel kernel(points, order, {});
-        TetComplex complex(kernel.points(),
-                           kernel.tets());
+        TetComplex complex(kernel.points(), kernel.tets());
         std::vector<Index> number(points.size());
         for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
         SurfaceTriangles surface;

@@ -183,8 +183,41 @@ TEST(Predicates, EveryRungDecidesWhatItShould) {
               -orient3d({0.1, 0.1, 0.1}, {0.2, 0.3, 0.4}, {0.7, 0.2, 0.1}, {0.2, 0.3, std::nextafter(0.4, 0.0)}));
     EXPECT_EQ(insphere_filter(o, x, y, z, {0.3, 0.3, 0.3}), 1);
     EXPECT_EQ(insphere(o, x, y, z, {1, 1, 1}), 0);
+    EXPECT_EQ(insphere_brick(o, x, y, z, {1, 1, 1}), 0);
+    EXPECT_EQ(insphere_brick(o, x, y, z, {1, 2, 1}), kUndecided);
+    EXPECT_EQ(insphere_unrounded(o, x, y, z, {1, 1, 1}), 0);
+    EXPECT_EQ(insphere_unrounded(o, x, y, z, {1, 1, std::nextafter(1.0, 0.0)}), kUndecided);
+    EXPECT_EQ(insphere_two_double(o, x, y, z, {1, 1, 1}), kUndecided);
+    EXPECT_EQ(insphere_two_double(o, x, y, z, {1, 1, std::nextafter(1.0, 0.0)}), 1);
     EXPECT_EQ(insphere(o, x, y, z, {1, 1, std::nextafter(1.0, 0.0)}), 1);
     EXPECT_EQ(insphere(o, x, y, z, {1, 1, std::nextafter(1.0, 2.0)}), -1);
+}
+
+/// Lattices with steps that doubles have or have not, and cospherical points nudged: whatever a rung says is true, and
+/// each of them is of use.
+TEST(Predicates, CheapRungsOfInsphereNeverErr) {
+    Random random(7);
+    std::array<std::size_t, 3> decided{};
+    for (int i = 0; i < 300'000; ++i) {
+        const double step = std::array{0.1, 1.0, 1 / 3.0, 0x1p-30, 1e9 / 7}[static_cast<std::size_t>(i % 5)];
+        const auto side = static_cast<std::uint64_t>(i % 2 == 0 ? 2 : 6);
+        auto coordinate = [&] {
+            return static_cast<double>(random() % side) * step + (i % 3 == 0 || i % 7 == 0 ? 0.7 * step : 0);
+        };
+        Vec3 p[5];
+        for (Vec3& q : p) q = {coordinate(), coordinate(), coordinate()};
+        if (i % 7 == 0) p[i % 4] = nudged(p[i % 4], random);
+        const int truth = exact_insphere<mpz_class>(p, as_integer);
+        const std::array says{insphere_brick(p[0], p[1], p[2], p[3], p[4]),
+                              insphere_unrounded(p[0], p[1], p[2], p[3], p[4]),
+                              insphere_two_double(p[0], p[1], p[2], p[3], p[4])};
+        for (std::size_t k = 0; k < says.size(); ++k) {
+            ASSERT_TRUE(says[k] == truth || says[k] == kUndecided) << "case " << i << ", rung " << k;
+            decided[k] += says[k] != kUndecided;
+        }
+        ASSERT_EQ(insphere(p[0], p[1], p[2], p[3], p[4]), truth) << "case " << i;
+    }
+    for (const std::size_t n : decided) EXPECT_GT(n, 50'000U);
 }
 
 TEST(Predicates, SwappingTwoPointsFlipsTheSign) {
