@@ -400,8 +400,10 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     text += absorbed_text(r.absorbed, unit);
     text += left_out_text(r.left_out, unit);
     if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
-    if (r.fill.boundary_points_added > 0)
-        text += fmt::format("  boundary  {} points were added to its edges and faces\n", r.fill.boundary_points_added);
+    if (!r.fill.boundary_points_added.empty())
+        text +=
+            fmt::format("  boundary  {} points were added to its edges and faces, the first at {}\n",
+                        r.fill.boundary_points_added.size(), place(r.fill.boundary_points_added.front().place, unit));
     text += zones_text(r.mesh, r.quality, unit, r.guessed_roles);
     text += quality_text(r.mesh, r.quality, unit);
     text += time_text(r.costs);

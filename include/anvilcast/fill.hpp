@@ -9,6 +9,8 @@
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <array>
+#include <vector>
 
 namespace anvilcast {
 
@@ -17,8 +19,17 @@ struct FillOptions {
     bool optimise = true;
 };
 
+/// A point that boundary recovery had to leave on the surface mesh.
+struct AddedBoundaryPoint {
+    Vec3 place;
+    Index triangle;                 ///< of the surface mesh, one of those that it lies on
+    std::array<Index, 3> corners;   ///< points of the surface mesh; the third is kNone for a point on an edge
+    std::array<double, 3> weights;  ///< place = sum of weights times corners, but for rounding
+};
+
 struct FillReport {
-    std::size_t boundary_points_added = 0;  ///< by boundary recovery, on edges and triangles of the surface mesh
+    std::vector<AddedBoundaryPoint> boundary_points_added;
+    std::size_t boundary_points_lifted = 0;  ///< were needed to bring the boundary back, and could go off it again
     std::size_t edges_flipped_in = 0;
     std::size_t faces_flipped_in = 0;
     std::size_t interior_points = 0;

@@ -38,6 +38,7 @@ void add_surroundings(std::vector<Vec3>& points) {
 struct Start {
     TetComplex complex;
     SurfaceTriangles surface;
+    std::vector<Index> order;  ///< point order[k - 1] of the surface mesh is vertex k
 };
 
 /// Delaunay tetrahedra of the surface's points; the triangles in the complex's numbers.
@@ -46,7 +47,7 @@ Start triangulate(const Surface& surface, const Context& context) {
     add_surroundings(points);
     const std::vector<Index> order = insertion_order(points);
     Kernel kernel(points, order, context);
-    Start start{TetComplex(kernel.points(), kernel.tets()), {}};
+    Start start{TetComplex(kernel.points(), kernel.tets()), {}, order};
     std::vector<Index> number(points.size());
     for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
     for (Index t = 0; t < surface.triangles.size(); ++t) {
@@ -63,6 +64,19 @@ Start triangulate(const Surface& surface, const Context& context) {
         start.surface.parent.push_back(t);
     }
     return start;
+}
+
+std::vector<AddedBoundaryPoint> added_points(const Start& start, const std::vector<SplitPoint>& splits) {
+    std::vector<AddedBoundaryPoint> points;
+    for (const SplitPoint& split : splits) {
+        AddedBoundaryPoint point{start.complex.point(split.vertex), split.triangle, {kNone, kNone, kNone}, {}};
+        for (std::size_t k = 0; k < split.between.size(); ++k) {
+            point.corners[k] = start.order[split.between[k].first - 1];
+            point.weights[k] = split.between[k].second;
+        }
+        points.push_back(point);
+    }
+    return points;
 }
 
 /// Is the tetrahedron behind the tagged face f, that is, does the surface's normal point away from it?
@@ -223,8 +237,9 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
     FillReport& r = report != nullptr ? *report : local;
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);
-    const RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
-    r.boundary_points_added = recovery.points_on_edges + recovery.points_on_faces;
+    RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
+    r.boundary_points_lifted = lift_splits(start.complex, start.surface, recovery.splits);
+    r.boundary_points_added = added_points(start, recovery.splits);
     r.edges_flipped_in = recovery.edges_by_flips;
     r.faces_flipped_in = recovery.faces_by_flips;
 

@@ -19,6 +19,8 @@ namespace anvilcast::fill {
 namespace {
 
 constexpr int kMostSearchRounds = 60;
+/// Of a vertex. In a fan of slivers every move makes another one worth a little, without end.
+constexpr std::uint16_t kMostSearches = 60;
 constexpr int kWorstRounds = 8, kRoundsWithoutPoints = 2;
 /// Cells at least this good are left alone in the sweeps.
 constexpr double kGood = 0.72;
@@ -37,6 +39,10 @@ class Optimiser {
     Optimiser(TetComplex& complex, const OptimiseOptions& options, const Context& context)
         : complex_(complex), options_(options), context_(context), known_(complex.n_slots(), kUnknown) {
         is_fixed_.assign(complex.points().size(), false);
+        changed_at_.assign(complex.points().size(), 0);
+        searched_at_.assign(complex.points().size(), 0);
+        n_searches_.assign(complex.points().size(), 0);
+        tried_at_.assign(complex.n_slots(), 0);
         for (Index t = 0; t < complex.n_slots(); ++t) {
             if (complex.is_free(t)) continue;
             ++n_given_;
@@ -58,6 +64,8 @@ class Optimiser {
         if (options_.sweeps > 0) smooth_all();
         for (int round = 0; round < kWorstRounds; ++round) {
             const bool with_new_points = options_.with_new_points && round >= kRoundsWithoutPoints;
+            if (round == kRoundsWithoutPoints)
+                std::fill(tried_at_.begin(), tried_at_.end(), 0);  // anew, with more means
             if (!improve_worst(options_.bad, with_new_points) && (with_new_points || !options_.with_new_points)) break;
         }
         report_.worst_after = worst();
@@ -85,7 +93,20 @@ class Optimiser {
     }
     void forget(std::span<const Index> tets) {
         known_.resize(complex_.n_slots(), kUnknown);
-        for (const Index t : tets) known_[t] = kUnknown;
+        tried_at_.resize(complex_.n_slots(), 0);
+        ++clock_;
+        for (const Index t : tets) {
+            known_[t] = kUnknown;
+            tried_at_[t] = 0;
+            for (const Index v : complex_.tet(t).v) changed_at_[v] = clock_;
+        }
+    }
+    /// Nothing has changed round the vertex, or the cell, since it was worked on in vain: the same would come out
+    /// again.
+    bool is_as_searched(Index v) const { return searched_at_[v] > changed_at_[v]; }
+    bool is_as_tried(Index t) const {
+        const Index* v = complex_.tet(t).v;
+        return std::all_of(v, v + 4, [&](Index w) { return tried_at_[t] > changed_at_[w]; });
     }
     bool has_room_for(std::size_t n_fresh, std::size_t n_old) const {
         return options_.may_grow || n_cells_ + n_fresh <= n_given_ + n_old;
@@ -215,7 +236,14 @@ class Optimiser {
 
     /// Pattern search for the place where the worst cell of the star is best.
     bool smooth_by_search(Index v) {
-        if (is_fixed_[v]) return false;
+        if (is_fixed_[v] || is_as_searched(v) || n_searches_[v] >= kMostSearches) return false;
+        ++n_searches_[v];
+        if (search_better_place(v)) return true;
+        searched_at_[v] = ++clock_;
+        return false;
+    }
+
+    bool search_better_place(Index v) {
         star_ = complex_.star(v);
         const Vec3 start = complex_.point(v);
         double radius = 0;
@@ -323,12 +351,18 @@ class Optimiser {
         }
         const Index v = complex_.add_point(p);
         is_fixed_.push_back(false);
+        changed_at_.push_back(0);
+        searched_at_.push_back(0);
+        n_searches_.push_back(0);
         bool valid = true;
         for (const auto& f : outer) {
             fresh.push_back({f[0], f[1], f[2], v});
             valid = valid && complex_.orientation(fresh.back()) > 0;
         }
         if (valid) {
+            std::vector<std::uint32_t> changed_at;
+            for (const Quad& q : old)
+                for (const Index w : q) changed_at.push_back(changed_at_[w]);
             replace(old_tets, fresh);
             smooth_by_search(v);
             const std::vector<Index> star = complex_.star(v);
@@ -337,9 +371,14 @@ class Optimiser {
                 return true;
             }
             replace(star, old);
+            // All is as it was.
+            for (std::size_t k = 0; k < changed_at.size(); ++k) changed_at_[old[k / 4][k % 4]] = changed_at[k];
         }
         complex_.drop_last_point();
         is_fixed_.pop_back();
+        changed_at_.pop_back();
+        searched_at_.pop_back();
+        n_searches_.pop_back();
         return false;
     }
 
@@ -435,7 +474,12 @@ class Optimiser {
         bool changed = false;
         for (const auto& [q, t] : list)
             for (int again = 0; again < 6; ++again) {
-                if (complex_.is_free(t) || quality(t) >= below || !improve(t, with_new_points)) break;
+                if (complex_.is_free(t) || quality(t) >= below || is_as_tried(t)) break;
+                if (!improve(t, with_new_points)) {
+                    // The cell may be in another slot by now; then it is tried again.
+                    tried_at_[t] = ++clock_;
+                    break;
+                }
                 changed = true;
             }
         return changed;
@@ -449,6 +493,10 @@ class Optimiser {
     OptimiseReport report_;
     std::size_t max_insertions_ = 0, n_given_ = 0, n_cells_ = 0;
     std::vector<bool> is_fixed_;
+    // Times of events, of each vertex and of each tetrahedron.
+    std::uint32_t clock_ = 0;
+    std::vector<std::uint32_t> changed_at_, searched_at_, tried_at_;
+    std::vector<std::uint16_t> n_searches_;  // of each vertex
     std::vector<Index> star_;
     TetComplex::Ring ring_;
     TetComplex::Cavity cavity_;

@@ -254,8 +254,7 @@ class Recovery {
     }
 
     void count_point(const Vec3& p) {
-        if (report_.points_on_edges + report_.points_on_faces > max_points_)
-            fail("the boundary could not be brought into the tetrahedra", p);
+        if (report_.splits.size() > max_points_) fail("the boundary could not be brought into the tetrahedra", p);
     }
 
     /// Puts a point into the complex; kNone when it cannot be done there.
@@ -279,23 +278,25 @@ class Recovery {
             const Vec3 p = pa + (pb - pa) * s;
             const Index m = insert(p, a);
             if (m == kNone) continue;
-            ++report_.points_on_edges;
             const std::vector<Index> around = at_edge_[edge_key(a, b)];
-            for (const Index t : around) split_triangle_at_edge(t, a, b, m);
+            SplitPoint split{m, surface_.parent[around.front()], {}, blend({{a, 1 - s}, {b, s}})};
+            for (const Index t : around) split.parents.push_back(split_triangle_at_edge(t, a, b, m));
+            keep(std::move(split));
             return m;
         }
         fail("an edge of the surface could not be brought into the tetrahedra", midpoint(pa, pb));
     }
 
-    void split_triangle_at_edge(Index t, Index a, Index b, Index m) {
+    SplitPoint::Parent split_triangle_at_edge(Index t, Index a, Index b, Index m) {
         Triangle first = surface_.triangles[t], second = first;
         std::replace(first.begin(), first.end(), b, m);
         std::replace(second.begin(), second.end(), a, m);
-        replace_triangle(t, {first, second});
+        return replace_triangle(t, {first, second});
     }
 
     /// The first piece keeps the number; the others are new and missing until found.
-    void replace_triangle(Index t, const std::vector<Triangle>& pieces) {
+    SplitPoint::Parent replace_triangle(Index t, const std::vector<Triangle>& pieces) {
+        SplitPoint::Parent parent{surface_.triangles[t], {t}};
         delist(t);
         surface_.triangles[t] = pieces.front();
         enlist(t);
@@ -305,7 +306,39 @@ class Recovery {
             surface_.parent.push_back(surface_.parent[t]);
             enlist(fresh);
             missing_.push_back(fresh);
+            parent.pieces.push_back(fresh);
         }
+        return parent;
+    }
+
+    /// Where a point lies between vertices of the input, given where it lies between vertices of the complex.
+    std::vector<std::pair<Index, double>> blend(const std::vector<std::pair<Index, double>>& between) const {
+        std::vector<std::pair<Index, double>> out;
+        auto add = [&out](Index v, double weight) {
+            for (auto& [w, sum] : out)
+                if (w == v) return void(sum += weight);
+            out.push_back({v, weight});
+        };
+        for (const auto& [v, weight] : between) {
+            const auto split = split_of_.find(v);
+            if (split == split_of_.end())
+                add(v, weight);
+            else
+                for (const auto& [w, share] : report_.splits[split->second].between) add(w, weight * share);
+        }
+        return out;
+    }
+
+    void keep(SplitPoint&& split) {
+        split_of_[split.vertex] = report_.splits.size();
+        report_.splits.push_back(std::move(split));
+    }
+
+    /// Of p among the corners, by areas.
+    std::vector<std::pair<Index, double>> shares(const Triangle& c, const Vec3& p) const {
+        const Vec3 &x = complex_.point(c[0]), &y = complex_.point(c[1]), &z = complex_.point(c[2]);
+        const double a = triangle_area(p, y, z), b = triangle_area(x, p, z), d = triangle_area(x, y, p);
+        return {{c[0], a / (a + b + d)}, {c[1], b / (a + b + d)}, {c[2], d / (a + b + d)}};
     }
 
     void split_face(Index t) {
@@ -324,9 +357,9 @@ class Recovery {
         for (const Vec3& p : places) {
             const Index m = insert(p, c[0]);
             if (m == kNone) continue;
-            ++report_.points_on_faces;
-            replace_triangle(t, {{c[0], c[1], m}, {c[1], c[2], m}, {c[2], c[0], m}});
-            return;
+            SplitPoint split{m, surface_.parent[t], {}, blend(shares(c, p))};
+            split.parents.push_back(replace_triangle(t, {{c[0], c[1], m}, {c[1], c[2], m}, {c[2], c[0], m}}));
+            return keep(std::move(split));
         }
         fail("a triangle of the surface could not be brought into the tetrahedra", places.back());
     }
@@ -337,6 +370,7 @@ class Recovery {
     std::size_t max_points_;
     RecoveryReport report_;
     std::vector<Index> missing_;
+    std::unordered_map<Index, std::size_t> split_of_;  // of a vertex that was added, its place in the report
     std::unordered_map<std::uint64_t, std::vector<Index>> at_edge_;  // looked up only, never iterated
     TetComplex::Ring ring_;
     TetComplex::Cavity cavity_;

@@ -1,8 +1,8 @@
 // A number as the unevaluated sum of two doubles: some 106 bits, at a tenth of the price of exact arithmetic.
 //
-// Relative error of a result, u = 2^-53: sum 3 u^2 + 13 u^3, product 7 u^2. Source: M. Joldes, J.-M. Muller, V. Popescu,
-// Tight and rigorous error bounds for basic building blocks of double-word arithmetic, ACM Transactions on Mathematical
-// Software 44 (2017), algorithms 6 and 10.
+// Relative error of a result, u = 2^-53: sum 3 u^2 + 13 u^3, product 7 u^2. Source: M. Joldes, J.-M. Muller, V.
+// Popescu, Tight and rigorous error bounds for basic building blocks of double-word arithmetic, ACM Transactions on
+// Mathematical Software 44 (2017), algorithms 6 and 10.
 #pragma once
 
 #include "robust/expansion.hpp"

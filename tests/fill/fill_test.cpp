@@ -39,7 +39,7 @@ TEST(Fill, FillsABallWithGoodCells) {
     FillReport report;
     const VolumeMesh mesh = filled(ball, 0.08, &report);
     expect_sound(ball, mesh);
-    EXPECT_EQ(report.boundary_points_added, 0U);
+    EXPECT_TRUE(report.boundary_points_added.empty());
     const QualityReport quality = assess(mesh);
     EXPECT_GT(quality.metric("smallest dihedral").min, 15);
     EXPECT_LT(quality.metric("largest dihedral").max, 155);
@@ -86,7 +86,10 @@ TEST(Fill, PutsAPointIntoThePrismThatNeedsOne) {
         sizes.surface = 100;  // no interior points wanted: recovery must find its own
         const VolumeMesh mesh = fill_with_tetrahedra(as_is, size_field_of_mesh(prism, sizes), {}, {}, &report);
         expect_sound(prism, mesh);
-        EXPECT_GT(report.boundary_points_added, 0U);
+        // A point is needed, but not on the boundary: that keeps its triangles as they were.
+        EXPECT_GT(report.boundary_points_lifted, 0U);
+        EXPECT_TRUE(report.boundary_points_added.empty());
+        EXPECT_EQ(mesh.n_faces() - mesh.n_inner_faces(), prism.triangles.size());
     }
 }
 
@@ -99,7 +102,27 @@ TEST(Fill, RecoversCoarseAndCrookedSurfaces) {
     const Surface needles = kit::cylinder(1, 12, 40);
     expect_sound(needles, filled(needles, 0.5));
     const Surface pipe = kit::pipe(0.9, 1, 6, 36);
-    expect_sound(pipe, filled(pipe, 0.3));
+    SizeOptions sizes;
+    sizes.surface = 0.3;
+    sizes.largest = 0.6;
+    FillReport report;
+    const SurfaceMesh as_is = kit::as_mesh(pipe);
+    const VolumeMesh mesh = fill_with_tetrahedra(as_is, size_field_of_mesh(pipe, sizes), {}, {}, &report);
+    expect_sound(pipe, mesh);
+    // Nearly all points that were needed are off the boundary again; where the others lie is told.
+    EXPECT_GT(report.boundary_points_lifted, 9 * report.boundary_points_added.size());
+    for (const AddedBoundaryPoint& p : report.boundary_points_added) {
+        Vec3 place{};
+        const Triangle& triangle = pipe.triangles[p.triangle];
+        for (std::size_t k = 0; k < 3; ++k) {
+            if (p.corners[k] == kNone) continue;
+            EXPECT_NE(std::find(triangle.begin(), triangle.end(), p.corners[k]), triangle.end());
+            place = place + pipe.points[p.corners[k]] * p.weights[k];
+        }
+        EXPECT_NEAR(p.weights[0] + p.weights[1] + p.weights[2], 1, 1e-12);
+        EXPECT_LT(distance(place, p.place), 1e-12);
+        EXPECT_NE(std::find(mesh.points.begin(), mesh.points.end(), p.place), mesh.points.end());
+    }
 }
 
 TEST(Fill, RecoversSharpWedges) {

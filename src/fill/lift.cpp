@@ -1,0 +1,205 @@
+// Added boundary points are lifted off the surface.
+//
+// The tetrahedra at such a point fall into parts, cut by the surface's triangles at it: two on an ordinary surface. In
+// each part the point becomes one of its own and moves inward, to a place that all the part's outer faces see; between
+// it and the surface there is room for one tetrahedron on each side of each triangle that is whole again.
+
+#include <algorithm>
+#include <array>
+
+#include "fill/recovery.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+class Lifter {
+  public:
+    Lifter(TetComplex& complex, SurfaceTriangles& surface) : complex_(complex), surface_(surface) {}
+
+    bool lift(const SplitPoint& split) {
+        if (!is_as_divided(split) || !find_parts(split.vertex) || !find_sides(split)) return false;
+        for (Part& part : parts_)
+            if (!find_place(part, split)) return false;
+        apply(split);
+        return true;
+    }
+
+    /// Takes triangles out that have become part of others again.
+    void compact() {
+        std::vector<Index> number(surface_.triangles.size(), kNone);
+        Index n = 0;
+        for (Index t = 0; t < surface_.triangles.size(); ++t) {
+            if (is_gone(t)) continue;
+            number[t] = n;
+            surface_.triangles[n] = surface_.triangles[t];
+            surface_.parent[n++] = surface_.parent[t];
+        }
+        surface_.triangles.resize(n);
+        surface_.parent.resize(n);
+        for (Index t = 0; t < complex_.n_slots(); ++t)
+            for (int f = 0; f < 4; ++f) {
+                // From one side only: set_tag sees to the other.
+                const Index tag = complex_.is_free(t) ? kNone : complex_.tag(t, f);
+                if (tag != kNone && (complex_.tet(t).n[f] == kNone || complex_.tet(t).n[f] > code_of(t, f)))
+                    complex_.set_tag(t, f, number[tag]);
+            }
+    }
+
+  private:
+    struct Part {
+        std::vector<Index> tets;
+        std::vector<Quad> caps;  // whole triangles, seen from inside, with the point as the last corner
+        Vec3 place;
+    };
+
+    bool is_gone(Index t) const { return surface_.triangles[t][0] == kNone; }
+
+    /// The triangles at the vertex are those that its split made, and no others by now.
+    bool is_as_divided(const SplitPoint& split) const {
+        std::size_t n_pieces = 0;
+        for (const SplitPoint::Parent& parent : split.parents) {
+            n_pieces += parent.pieces.size();
+            for (const Index t : parent.pieces)
+                if (std::count(surface_.triangles[t].begin(), surface_.triangles[t].end(), split.vertex) != 1)
+                    return false;
+        }
+        std::vector<Index> tags;
+        for (const Index t : complex_.star(split.vertex))
+            for (int f = 0; f < 4; ++f)
+                if (complex_.tet(t).v[f] != split.vertex && complex_.tag(t, f) != kNone)
+                    tags.push_back(complex_.tag(t, f));
+        std::sort(tags.begin(), tags.end());
+        return static_cast<std::size_t>(std::unique(tags.begin(), tags.end()) - tags.begin()) == n_pieces;
+    }
+
+    bool find_parts(Index vertex) {
+        parts_.clear();
+        const std::vector<Index> star = complex_.star(vertex);
+        std::vector<Index> part_of(star.size(), kNone);
+        auto place_in_star = [&star](Index t) {
+            return static_cast<std::size_t>(std::find(star.begin(), star.end(), t) - star.begin());
+        };
+        for (std::size_t first = 0; first < star.size(); ++first) {
+            if (part_of[first] != kNone) continue;
+            Part& part = parts_.emplace_back();
+            part.tets.push_back(star[first]);
+            part_of[first] = 0;
+            for (std::size_t k = 0; k < part.tets.size(); ++k) {
+                const Index t = part.tets[k];
+                if (complex_.has_ghost(t)) return false;
+                for (int f = 0; f < 4; ++f) {
+                    if (complex_.tet(t).v[f] == vertex || complex_.tag(t, f) != kNone) continue;
+                    const Index next = tet_of(complex_.tet(t).n[f]);
+                    const std::size_t place = place_in_star(next);
+                    if (part_of[place] != kNone) continue;
+                    part_of[place] = 0;
+                    part.tets.push_back(next);
+                }
+            }
+        }
+        return true;
+    }
+
+    /// Each whole triangle gets a cap in each part that it borders; it may not border one with both sides.
+    bool find_sides(const SplitPoint& split) {
+        for (Part& part : parts_)
+            for (const SplitPoint::Parent& parent : split.parents) {
+                int side = 0;
+                for (const Index t : part.tets)
+                    for (int f = 0; f < 4; ++f) {
+                        const Index tag = complex_.tag(t, f);
+                        if (std::find(parent.pieces.begin(), parent.pieces.end(), tag) == parent.pieces.end()) continue;
+                        const Triangle& piece = surface_.triangles[tag];
+                        const int s = complex_.orientation({piece[0], piece[1], piece[2], complex_.tet(t).v[f]});
+                        if (side != 0 && s != side) return false;
+                        side = s;
+                    }
+                const Triangle& w = parent.whole;
+                if (side > 0) part.caps.push_back({w[0], w[1], w[2], split.vertex});
+                if (side < 0) part.caps.push_back({w[0], w[2], w[1], split.vertex});
+            }
+        return true;
+    }
+
+    /// Positive with the point moved to its new place?
+    bool is_positive(const Quad& q, Index vertex, const Vec3& place) const {
+        std::array<Vec3, 4> p;
+        for (std::size_t k = 0; k < 4; ++k) p[k] = q[k] == vertex ? place : complex_.point(q[k]);
+        return orient3d(p[0], p[1], p[2], p[3]) > 0;
+    }
+
+    bool find_place(Part& part, const SplitPoint& split) const {
+        const Vec3& from = complex_.point(split.vertex);
+        Vec3 middle{}, inward{};
+        double n = 0;
+        for (const Index t : part.tets)
+            for (const Index v : complex_.tet(t).v)
+                if (v != split.vertex) middle = middle + complex_.point(v), n += 1;
+        for (const Quad& cap : part.caps)
+            inward = inward + triangle_normal(complex_.point(cap[0]), complex_.point(cap[1]), complex_.point(cap[2]));
+        const Vec3 to_middle = middle / n - from;
+        inward = normalized(inward) * std::sqrt(dot(to_middle, to_middle));
+        for (double step = 0.5; step > 1e-6; step *= 0.4)
+            for (const Vec3& direction : {to_middle, to_middle + inward, inward}) {
+                part.place = from + direction * step;
+                auto fits = [&](const Quad& q) { return is_positive(q, split.vertex, part.place); };
+                const bool tets_fit = std::all_of(part.tets.begin(), part.tets.end(), [&](Index t) {
+                    const Index* v = complex_.tet(t).v;
+                    return fits({v[0], v[1], v[2], v[3]});
+                });
+                if (tets_fit && std::all_of(part.caps.begin(), part.caps.end(), fits)) return true;
+            }
+        return false;
+    }
+
+    void apply(const SplitPoint& split) {
+        std::vector<Index> old;
+        std::vector<Quad> fresh;
+        for (std::size_t k = 0; k < parts_.size(); ++k) {
+            const Part& part = parts_[k];
+            const Index vertex = k == 0 ? split.vertex : complex_.add_point(part.place);
+            if (k == 0) complex_.move_point(vertex, part.place);
+            auto add = [&](Quad q) {
+                std::replace(q.begin(), q.end(), split.vertex, vertex);
+                fresh.push_back(q);
+            };
+            for (const Index t : part.tets) {
+                old.push_back(t);
+                const Index* v = complex_.tet(t).v;
+                add({v[0], v[1], v[2], v[3]});
+                for (int f = 0; f < 4; ++f)
+                    if (v[f] != split.vertex && complex_.tag(t, f) != kNone) complex_.set_tag(t, f, kNone);
+            }
+            for (const Quad& cap : part.caps) add(cap);
+        }
+        complex_.replace(old, fresh);
+        for (const SplitPoint::Parent& parent : split.parents) {
+            const Triangle& w = parent.whole;
+            const Index face = complex_.find_face(w[0], w[1], w[2]);
+            complex_.set_tag(tet_of(face), face_of(face), parent.pieces.front());
+            for (const Index t : parent.pieces) surface_.triangles[t] = {kNone, kNone, kNone};
+            surface_.triangles[parent.pieces.front()] = w;
+        }
+    }
+
+    TetComplex& complex_;
+    SurfaceTriangles& surface_;
+    std::vector<Part> parts_;
+};
+
+}  // namespace
+
+std::size_t lift_splits(TetComplex& complex, SurfaceTriangles& surface, std::vector<SplitPoint>& splits) {
+    if (splits.empty()) return 0;
+    Lifter lifter(complex, surface);
+    std::vector<SplitPoint> left;
+    // The last first: what it divided may be what one before it had made.
+    for (auto split = splits.rbegin(); split != splits.rend(); ++split)
+        if (!lifter.lift(*split)) left.push_back(std::move(*split));
+    const std::size_t n_lifted = splits.size() - left.size();
+    splits.assign(std::make_move_iterator(left.rbegin()), std::make_move_iterator(left.rend()));
+    if (n_lifted > 0) lifter.compact();
+    return n_lifted;
+}
+
+}  // namespace anvilcast::fill
