@@ -50,7 +50,11 @@ struct WakeVolume {
     double opening = 0;  ///< degrees between a side and the direction
     double length = 0;   ///< behind the body's end, metres
 };
-using Volume = std::variant<BoxVolume, BallVolume, ConeVolume, BodyVolume, RelativeBox, WakeVolume>;
+/// All of a region of the domain.
+struct RegionVolume {
+    std::string name;
+};
+using Volume = std::variant<BoxVolume, BallVolume, ConeVolume, BodyVolume, RelativeBox, WakeVolume, RegionVolume>;
 
 /// A size somewhere. Exactly one of on, edges, between, points and volume says where; size, at_least or divisions says
 /// what.

@@ -246,6 +246,12 @@ class CaseReader {
                     "regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
                     other.name, region.name));
         }
+        if (const double size = s.positive_length("size"); size > 0) {
+            Refinement& all = case_.sizing.refine.emplace_back();
+            all.name = "region " + region.name;
+            all.volume = RegionVolume{region.name};
+            all.size = size;
+        }
         s.finish();
         case_.regions.push_back(std::move(region));
     }
@@ -273,9 +279,10 @@ class CaseReader {
     void read_sizes() {
         Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");
         read_sizing(s, case_);
+        std::size_t number = 0;
         for (const toml::table* t : list("refine")) {
             Section refine = section(*t, "[[refine]]");
-            case_.sizing.refine.push_back(read_refinement(refine, file_.parent_path(), case_.sizing.refine.size() + 1));
+            case_.sizing.refine.push_back(read_refinement(refine, file_.parent_path(), ++number));
             try {
                 validate(case_.sizing);
             } catch (const InputError& e) {

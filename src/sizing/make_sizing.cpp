@@ -154,7 +154,7 @@ class Gatherer {
     }
 
     void add_volume(const Refinement& r, Index source) {
-        auto volume = make_volume(*r.volume, s_);
+        auto volume = make_volume(*r.volume, domain_);
         warn_of_miss(r, *volume);
         if (r.at_least > 0) {
             sources_.coarse.push_back({std::move(volume), r.at_least});

@@ -192,7 +192,7 @@ void check_extent(const SignedVolume& volume) {
 }
 
 struct Maker {
-    const Surface& boundary;
+    const Domain& domain;
 
     std::shared_ptr<const SignedVolume> operator()(const BoxVolume& v) const {
         return std::make_shared<BoxDistance>(v);
@@ -212,7 +212,7 @@ struct Maker {
         return std::make_shared<BodyDistance>(v.surface);
     }
     std::shared_ptr<const SignedVolume> operator()(const RelativeBox& v) const {
-        const Box body = extent_of(boundary, v.of);
+        const Box body = extent_of(domain.boundary, v.of);
         BoxVolume box;
         for (int i = 0; i < 3; ++i) {
             require(v.lo[i] < v.hi[i], "the low corner of a relative box must be below the high one on each axis");
@@ -224,14 +224,30 @@ struct Maker {
     std::shared_ptr<const SignedVolume> operator()(const WakeVolume& v) const {
         require(length(v.direction) > 0 && v.length > 0 && v.opening >= 0 && v.opening < 80,
                 "a wake needs a direction, a length above 0 and an opening from 0 to 80 degrees");
-        return std::make_shared<BodyDistance>(wake_of(v, extent_of(boundary, v.of)));
+        return std::make_shared<BodyDistance>(wake_of(v, extent_of(domain.boundary, v.of)));
+    }
+    std::shared_ptr<const SignedVolume> operator()(const RegionVolume& v) const {
+        const auto region = std::find_if(domain.regions.begin(), domain.regions.end(),
+                                         [&](const DomainRegion& r) { return r.name == v.name; });
+        require(region != domain.regions.end(), fmt::format("there is no region called \"{}\"", v.name));
+        const auto number = static_cast<Index>(region - domain.regions.begin());
+        Surface skin;
+        skin.points = domain.boundary.points;
+        skin.zones = {{v.name}};
+        for (Index t = 0; t < domain.boundary.triangles.size(); ++t) {
+            const auto& sides = domain.sides[t];
+            if (domain.is_baffle(t) || (sides[0] != number && sides[1] != number)) continue;
+            skin.triangles.push_back(domain.boundary.triangles[t]);
+            skin.zone_of.push_back(0);
+        }
+        return std::make_shared<BodyDistance>(skin);
     }
 };
 
 }  // namespace
 
-std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Surface& boundary) {
-    auto made = std::visit(Maker{boundary}, volume);
+std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Domain& domain) {
+    auto made = std::visit(Maker{domain}, volume);
     check_extent(*made);
     return made;
 }

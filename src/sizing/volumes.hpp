@@ -21,8 +21,8 @@ class SignedVolume {
     virtual Box bounds() const = 0;
 };
 
-/// `boundary`: the surface whose parts and zones relative volumes speak of. Throws InputError for a volume without
-/// extent, and where nothing has the name.
-std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Surface& boundary);
+/// `domain`: whose parts, zones and regions volumes speak of. Throws InputError for a volume without extent, and where
+/// nothing has the name.
+std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Domain& domain);
 
 }  // namespace anvilcast::sizing

@@ -163,6 +163,19 @@ TEST_F(Build, MeshesAirAndSolidFaceToFaceRoundABaffle) {
     }
     for (const auto& [p, faces] : seen) EXPECT_EQ(faces.size(), std::abs(r.mesh.points[p].z - 0.06) < 1e-12 ? 2U : 1U);
 
+    // A region's own size holds in all of it, and nowhere far from it.
+    std::string finer = kHeated;
+    finer.replace(finer.find("solid_of = \"block\""), 18, "solid_of = \"block\"\nsize = 4");
+    const BuildResult own = build(made(finer));
+    std::vector<std::size_t> cells(2), cells_before(2);
+    for (const Index region : own.mesh.cell_region) ++cells[region];
+    for (const Index region : r.mesh.cell_region) ++cells_before[region];
+    EXPECT_GT(cells[1], 8 * cells_before[1]);
+    EXPECT_NEAR(8e-5 / static_cast<double>(cells[1]), 0.118 * std::pow(0.004, 3), 0.35 * 0.118 * std::pow(0.004, 3));
+    finer.replace(finer.find("size = 4"), 8, "size = 40");
+    finer.replace(finer.find("surface = 20"), 12, "surface = 20\nlargest = 30");
+    EXPECT_NE(kit::message_of<InputError>([&] { build(made(finer)); }).find("region iron"), std::string::npos);
+
     // Both formats bring it back: regions, kinds, the interface with both names.
     for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
         SCOPED_TRACE(name);

@@ -99,6 +99,11 @@ TEST(SizeField, VolumesFollowBodies) {
     EXPECT_NEAR(wake.at({2.5, 0, 1.0}), 0.1, 0.006);
     EXPECT_GT(wake.at({2.5, 0, 1.9}), 0.2);
     EXPECT_GT(wake.at({-1.5, 0, 0}), 0.3);
+    // All of a region, which is the room without the body here.
+    o.refine = {{.name = "all", .volume = RegionVolume{d.regions.front().name}, .size = 0.2}};
+    EXPECT_NEAR(make_size_field(d, o).at({2.0, 2.0, 0}), 0.2, 0.006);
+    o.refine = {{.name = "lost", .volume = RegionVolume{"nowhere"}, .size = 0.1}};
+    EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(d, o); }).find("nowhere"), std::string::npos);
     o.refine = {{.name = "lost", .volume = RelativeBox{"nobody"}, .size = 0.1}};
     EXPECT_NE(kit::message_of<InputError>([&] { make_sizing(d, o); }).find("there are body"), std::string::npos);
 }
