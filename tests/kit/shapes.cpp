@@ -192,6 +192,56 @@ Surface plate_with_holes(int n, double thickness) {
     return s;
 }
 
+Surface block_of_sockets(int n, double* volume) {
+    constexpr int kRound = 24;
+    constexpr double kBottom = -1;
+    const double step = 2 * std::numbers::pi / kRound, half_side = std::numbers::pi / 6;
+    Surface s;
+    auto triangle = [&](Index a, Index b, Index c) {
+        s.triangles.push_back({a, b, c});
+        s.zone_of.push_back(0);
+    };
+    auto quad = [&](Index a, Index b, Index c, Index d) {
+        triangle(a, b, c);
+        triangle(a, c, d);
+    };
+    auto add = [&s](double x, double y, double z) {
+        s.points.push_back({x, y, z});
+        return static_cast<Index>(s.points.size() - 1);
+    };
+    s.zones = {{"block"}};
+    *volume = -kBottom * n * n;
+    for (int cell = 0; cell < n * n; ++cell) {
+        const double x = cell % n + 0.5, y = cell / n + 0.5;
+        const double radius = 0.26 + 0.02 * (cell % 7), height = (cell % 2 == 0 ? 0.3 : -0.2) - 0.04 * (cell % 5);
+        *volume += height * 1.5 * std::sqrt(3.0) * radius * radius;
+        std::vector<Index> ring;  // four points at each angle: square above and below, foot and top of the six sides
+        for (int k = 0; k < kRound; ++k) {
+            const double angle = step * k, cx = std::cos(angle), cy = std::sin(angle);
+            const double to_square = 0.5 / std::max(std::abs(cx), std::abs(cy));
+            // Multiples of a 64th of the square's side, so that neighbours meet exactly.
+            const double sx = std::round(64 * cx * to_square) / 64, sy = std::round(64 * cy * to_square) / 64;
+            const double r = radius * std::cos(half_side) / std::cos(std::fmod(angle, 2 * half_side) - half_side);
+            ring.push_back(add(x + sx, y + sy, 0));
+            add(x + sx, y + sy, kBottom);
+            add(x + r * cx, y + r * cy, 0);
+            add(x + r * cx, y + r * cy, height);
+        }
+        const Index low = add(x, y, kBottom), top = add(x, y, height);
+        for (std::size_t k = 0; k < kRound; ++k) {
+            const Index a = ring[k], b = ring[(k + 1) % kRound];
+            quad(a, b, b + 2, a + 2);          // the block's top
+            quad(a + 2, b + 2, b + 3, a + 3);  // a side of the six
+            triangle(a + 3, b + 3, top);
+            triangle(b + 1, a + 1, low);
+            const Vec3 middle = midpoint(s.points[a], s.points[b]);
+            if (middle.x == 0 || middle.y == 0 || middle.x == n || middle.y == n) quad(b, a, a + 1, b + 1);
+        }
+    }
+    weld(s);
+    return split_at_sharp_edges(s, 40);
+}
+
 Surface flipped(Surface s) {
     for (Triangle& t : s.triangles) std::swap(t[1], t[2]);
     return s;

@@ -22,6 +22,9 @@ Surface wedge(double degrees);
 Surface prism(const std::vector<Vec2>& outline, double height);
 /// n x n unit squares in the plane z = 0 to `thickness`, each with a round hole of radius 0.3.
 Surface plate_with_holes(int n, double thickness);
+/// A block of n x n unit squares whose top has six-sided sockets and posts of many heights and widths: 7 n^2 + 6 flat
+/// patches, each a zone. Its volume goes to `volume`.
+Surface block_of_sockets(int n, double* volume);
 Surface flipped(Surface s);
 /// The polyhedron of E. Schoenhardt (1928), which no tetrahedra fill without a new point.
 Surface twisted_prism(double twist_deg);
