@@ -2,35 +2,38 @@
 
 #include <algorithm>
 #include <bit>
+#include <numeric>
 
 namespace anvilcast::fill {
 namespace {
 
 constexpr int kBits = 16;  // 65536 steps an axis: enough to keep neighbours together
 
-/// Hilbert key from integer coordinates of kBits bits (Skilling's transposed form, then interleaved).
+/// The bits of a number of kBits bits, each with two free ones behind it.
+std::uint64_t spread(std::uint64_t x) {
+    x = (x | x << 16) & 0x0000FF0000FFULL;
+    x = (x | x << 8) & 0x00F00F00F00FULL;
+    x = (x | x << 4) & 0x0C30C30C30C3ULL;
+    return (x | x << 2) & 0x249249249249ULL;
+}
+
+/// Hilbert key from integer coordinates of kBits bits (Skilling's transposed form, then interleaved). Without branches:
+/// they would be taken at random.
 std::uint64_t hilbert_key(std::array<std::uint32_t, 3> x) {
-    for (std::uint32_t q = 1U << (kBits - 1); q > 1; q >>= 1) {
-        const std::uint32_t p = q - 1;
+    for (int bit = kBits - 1; bit > 0; --bit) {
+        const std::uint32_t below = (1U << bit) - 1;
         for (std::size_t i = 0; i < 3; ++i) {
-            if ((x[i] & q) != 0) {
-                x[0] ^= p;
-            } else {
-                const std::uint32_t t = (x[0] ^ x[i]) & p;
-                x[0] ^= t;
-                x[i] ^= t;
-            }
+            const std::uint32_t is_set = 0U - (x[i] >> bit & 1U);
+            const std::uint32_t exchanged = (x[0] ^ x[i]) & below & ~is_set;
+            x[0] ^= (below & is_set) | exchanged;
+            x[i] ^= exchanged;
         }
     }
     x[1] ^= x[0];
     x[2] ^= x[1];
     std::uint32_t t = 0;
-    for (std::uint32_t q = 1U << (kBits - 1); q > 1; q >>= 1)
-        if ((x[2] & q) != 0) t ^= q - 1;
-    std::uint64_t key = 0;
-    for (int bit = kBits - 1; bit >= 0; --bit)
-        for (const std::uint32_t c : x) key = (key << 1) | (((c ^ t) >> bit) & 1U);
-    return key;
+    for (int bit = kBits - 1; bit > 0; --bit) t ^= ((1U << bit) - 1) & (0U - (x[2] >> bit & 1U));
+    return spread(x[0] ^ t) << 2 | spread(x[1] ^ t) << 1 | spread(x[2] ^ t);
 }
 
 /// A hash of the number: the randomness of the rounds, the same on every machine.
@@ -44,8 +47,24 @@ std::uint64_t mixed(std::uint64_t x) {
 struct Keyed {
     std::uint64_t key;
     Index number;
-    bool operator<(const Keyed& o) const { return key != o.key ? key < o.key : number < o.number; }
 };
+
+constexpr int kKeyBits = 3 * kBits + 4;  // and four for the round
+
+/// By key, equal ones in the order that they have: counted digit by digit, the last digit first.
+void sort_by_key(std::vector<Keyed>& keyed) {
+    constexpr int kDigit = 13;
+    static_assert(kKeyBits % kDigit == 0);
+    std::vector<Keyed> other(keyed.size());
+    for (int shift = 0; shift < kKeyBits; shift += kDigit) {
+        auto digit = [shift](const Keyed& k) { return k.key >> shift & ((1U << kDigit) - 1); };
+        std::vector<std::size_t> at((1U << kDigit) + 1, 0);
+        for (const Keyed& k : keyed) ++at[digit(k) + 1];
+        std::partial_sum(at.begin(), at.end(), at.begin());
+        for (const Keyed& k : keyed) other[at[digit(k)]++] = k;
+        keyed.swap(other);
+    }
+}
 
 template <typename RoundOf>
 std::vector<Index> sorted_by_key(const std::vector<Vec3>& points, RoundOf round_of) {
@@ -61,7 +80,7 @@ std::vector<Index> sorted_by_key(const std::vector<Vec3>& points, RoundOf round_
             {static_cast<std::uint32_t>(r.x), static_cast<std::uint32_t>(r.y), static_cast<std::uint32_t>(r.z)});
         keyed[i] = {key | (round_of(i) << (3 * kBits)), i};
     }
-    std::sort(keyed.begin(), keyed.end());
+    sort_by_key(keyed);
     std::vector<Index> order(points.size());
     std::transform(keyed.begin(), keyed.end(), order.begin(), [](const Keyed& k) { return k.number; });
     return order;
