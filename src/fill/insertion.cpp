@@ -13,8 +13,8 @@ constexpr double kLeastDistance = 0.72;
 /// ... and this many from every boundary face of its cavity: the height of a regular tetrahedron is 0.82 edges.
 constexpr double kLeastHeight = 0.5;
 
-/// This share of the candidates goes in one by one before blocks are cut.
-constexpr std::size_t kFirstShare = 4;
+/// This share of the candidates goes in one by one before blocks are cut: all rounds but the last.
+constexpr std::size_t kFirstShare = std::size_t{1} << kDoublings;
 /// Candidates of a block. Most of those of a small one would be near its borders.
 constexpr std::size_t kBlock = 20'000;
 /// The share of a piece that comes first when it is cut, pass by pass: borders fall elsewhere in each.

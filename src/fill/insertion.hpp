@@ -45,10 +45,13 @@ class Inserter {
     Index last_ = kNone;
 };
 
-/// Puts in candidates, in an order that begins with a few all over the place (insertion_order). After those few, space
-/// is cut into blocks that are filled side by side; what comes too near a border waits for the next, other, blocks, and
-/// what is left in the end goes in one by one. The result does not depend on the number of threads. Returns how many
-/// points were put in.
+/// The rounds of the order that insert_side_by_side wants: the last of them has three quarters of the candidates.
+inline constexpr int kDoublings = 2;
+
+/// Puts in candidates, in insertion_order with kDoublings. After the rounds before the last, which are everywhere,
+/// space is cut into blocks that are filled side by side; what comes too near a border waits for the next, other,
+/// blocks, and what is left in the end goes in one by one. The result does not depend on the number of threads. Returns
+/// how many points were put in.
 std::size_t insert_side_by_side(TetComplex& complex, const std::vector<Candidate>& candidates, const Context& context);
 
 }  // namespace anvilcast::fill

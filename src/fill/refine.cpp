@@ -60,7 +60,7 @@ class Refiner {
         // A point comes with six cells.
         const std::size_t most = max_cells_ > 0 ? max_cells_ / 3 : std::numeric_limits<std::size_t>::max();
         const std::vector<Candidate> all = lattice_places(complex_, sizes_, size_, most, context_);
-        return in_order(all, [](const std::vector<Vec3>& places) { return insertion_order(places); });
+        return in_order(all, [](const std::vector<Vec3>& places) { return insertion_order(places, kDoublings); });
     }
 
     template <typename Order>

@@ -1,4 +1,4 @@
-// The order in which points are put into the triangulation: random rounds of doubling size, each in
+// The order in which points are put into the triangulation: random rounds of growing size, each in
 // Hilbert order (Amenta, Choi & Rote 2003; Hilbert curve after Skilling 2004).
 #pragma once
 
@@ -8,8 +8,9 @@
 
 namespace anvilcast::fill {
 
-/// A permutation of 0..n-1. Deterministic: depends on the points and their numbers only. O(n log n).
-std::vector<Index> insertion_order(const std::vector<Vec3>& points);
+/// A permutation of 0..n-1. After each round there are 2^doublings times as many points as before it. Deterministic:
+/// depends on the points and their numbers only. O(n).
+std::vector<Index> insertion_order(const std::vector<Vec3>& points, int doublings = 3);
 
 /// A permutation in plain Hilbert order, without rounds.
 std::vector<Index> hilbert_order(const std::vector<Vec3>& points);

@@ -29,8 +29,8 @@ TetComplex shell(int n, bool with_wall = false) {
     for (Index t = 0; t < complex.n_slots(); ++t)
         for (int f = 0; f < 4; ++f) {
             const Index* v = complex.tet(t).v;
-            const bool is_wall = complex.point(v[kFace[f][0]]).x == 0.5 && complex.point(v[kFace[f][1]]).x == 0.5 &&
-                                 complex.point(v[kFace[f][2]]).x == 0.5;
+            const bool is_wall = with_wall && complex.point(v[kFace[f][0]]).x == 0.5 &&
+                                 complex.point(v[kFace[f][1]]).x == 0.5 && complex.point(v[kFace[f][2]]).x == 0.5;
             if (complex.tet(t).n[f] == kNone || is_wall) complex.set_tag(t, f, tag++);
         }
     return complex;
@@ -56,7 +56,7 @@ std::vector<Candidate> in_order(const std::vector<Candidate>& list) {
     std::vector<Vec3> places;
     for (const Candidate& c : list) places.push_back(c.place);
     std::vector<Candidate> sorted;
-    for (const Index i : insertion_order(places)) sorted.push_back(list[i]);
+    for (const Index i : insertion_order(places, kDoublings)) sorted.push_back(list[i]);
     return sorted;
 }
 

@@ -73,8 +73,14 @@ TEST(QualityTable, HoldsOnAllBodies) {
     const Surface block = kit::block_of_sockets(17, &block_volume);
     ASSERT_GE(block.zones.size(), 2000U);
     const std::vector<std::pair<const char*, std::function<Row()>>> cases{
-        {"ball, one size", [] { return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.07, 0.07); }},
-        {"ball, growing inward", [] { return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.05, 0.5); }},
+        {"ball, one size",
+         [] {
+             return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.07, 0.07);
+         }},
+        {"ball, growing inward",
+         [] {
+             return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.05, 0.5);
+         }},
         {"box, 50 balls cut out", [] { return meshed(box_with_balls(), 0.03, 0); }},
         {"block, 2000 patches", [&] { return meshed(block, 0.18, 0.4); }},
         {"dust-cyclone", [] { return demo("dust-cyclone", 1.2); }},
@@ -82,8 +88,8 @@ TEST(QualityTable, HoldsOnAllBodies) {
         {"wind-hut", [] { return demo("wind-hut", 1); }},
     };
     fmt::print("\n{:24}{:>9}{:>10}{:>9}{:>17}{:>17}{:>10}\n{:24}{:>9}{:>10}{:>9}{:>17}{:>17}{:>10}\n", "", "",
-               "smallest", "largest", "equiangle skew.", "volume ratio", "edges", "case", "cells", "dihedral", "dihedral",
-               "mean   largest", "99 %   largest", "that fit");
+               "smallest", "largest", "equiangle skew.", "volume ratio", "edges", "case", "cells", "dihedral",
+               "dihedral", "mean   largest", "99 %   largest", "that fit");
     for (const auto& [name, make] : cases) {
         SCOPED_TRACE(name);
         const Row row = make();
