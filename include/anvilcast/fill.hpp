@@ -6,6 +6,7 @@
 
 #include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/layers.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/volume_mesh.hpp>
@@ -44,5 +45,14 @@ struct FillReport {
 ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes,
                                               const FillOptions& options = {}, const Context& context = {},
                                               FillReport* report = nullptr);
+
+/// The core inside of the stacks filled in the same way, and the cells of the layers put on: prisms; pyramids and
+/// tetrahedra where columns beside each other differ by a layer; over fanned-out columns prisms along the edge and
+/// hexahedra, with a pyramid on each. Guarantees as above; every point that the fill left on the top of a stack becomes
+/// a column of its own. `surface`: the mesh that the stacks were grown on. Besides what fill_with_tetrahedra throws,
+/// FailureError where a point was added to a face whose other side has no room for it, with the place.
+ANVILCAST_API VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
+                                          const FillOptions& options = {}, const Context& context = {},
+                                          FillReport* report = nullptr);
 
 }  // namespace anvilcast

@@ -26,6 +26,11 @@ struct LayerRecipe {
     std::optional<double> last_height = {};  ///< metres
     std::optional<double> last_aspect = {};
     std::optional<double> meets_core = {};  ///< last height over the height of a core cell beside it
+    int equal_first = 1;                    ///< so many layers have the first height before growth begins
+    double squeeze_to = 0.3;                ///< where room is short, stacks get this share of their height at least;
+                                            ///< then they lose layers
+    double gap_cells = 2;                   ///< of the core, left between the stacks of opposite walls
+    std::vector<std::string> in = {};       ///< patterns of regions to grow into; empty: all fluids
     int line = 0;                           ///< in the case file
 };
 
@@ -33,7 +38,11 @@ struct LayerStack {
     double first = 0, last = 0, total = 0;  ///< heights, metres
     double growth = 1;
     int count = 0;
+    int equal_first = 1;
     double step_to_core = 0;  ///< height of a core cell over the last height
+
+    /// Of the lowest k layers together.
+    ANVILCAST_API double height(int k) const;
 };
 
 /// The height of a regular tetrahedron over its edge.
@@ -46,6 +55,14 @@ inline constexpr double kCoreHeight = 0.81649658;
 ANVILCAST_API LayerStack solve_stack(const LayerRecipe& recipe, double size,
                                      const std::optional<WallEstimate>& wall = std::nullopt,
                                      YPlusAt at = YPlusAt::cell_center);
+
+/// A stack for another wall of the same kind: the count stays, and heights follow the size where the recipe ties them to
+/// it. Of conditions that contradict each other with that count, the first, the growth and the last height go first.
+ANVILCAST_API LayerStack stack_at(const LayerRecipe& recipe, const LayerStack& stack, double size);
+
+/// The lowest `count` layers of a stack, together no higher than `room`: growth gives way first, down to 1, then all
+/// heights.
+ANVILCAST_API LayerStack squeezed(const LayerStack& stack, int count, double room);
 
 /// Layers of a growth that reach a height, and those whose last one has a height; at least 1.
 ANVILCAST_API int layers_to_reach(double first, double growth, double height);

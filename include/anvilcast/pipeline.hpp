@@ -13,6 +13,7 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
+#include <anvilcast/layers.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
@@ -42,6 +43,7 @@ struct BuildResult {
     std::optional<Surround> surround;         ///< its surface left out
     double largest_deviation = 0;             ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
+    std::vector<ZoneLayers> layers;           ///< of each side of a zone that has some
     FillReport fill;
     std::vector<StageCost> costs;
     std::vector<Mending> mendings;           ///< what was mended on the way in

@@ -10,51 +10,16 @@
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
-#include <anvilcast/predicates.hpp>
 
 #include <algorithm>
 #include <cmath>
 #include <random>
 
 #include "base/disjoint_sets.hpp"
+#include "domain/facing_sides.hpp"
 
 namespace anvilcast {
 namespace {
-
-/// A triangle at an edge: its third corner, and whether it runs along the edge.
-struct Leaf {
-    Index triangle;
-    const Vec3* tip;
-    bool forward;
-    int half;  // 0: in the direction of the first leaf, 1: left half turn, 2: opposite, 3: right half turn
-};
-
-constexpr Index front(Index t) { return 2 * t; }
-constexpr Index back(Index t) { return 2 * t + 1; }
-
-int half_of(const Vec3& a, const Vec3& b, const Vec3& first, const Vec3& tip) {
-    const int side = orient3d(a, b, first, tip);
-    if (side != 0) return side > 0 ? 1 : 3;
-    // In the plane of the first leaf: the same direction or the opposite one, seen in a projection that keeps
-    // the first triangle's area.
-    for (int axis = 0; axis < 3; ++axis) {
-        const int u = (axis + 1) % 3, v = (axis + 2) % 3;
-        const Vec2 a2{a[u], a[v]}, b2{b[u], b[v]};
-        const int s = orient2d(a2, b2, {first[u], first[v]});
-        if (s != 0) return s == orient2d(a2, b2, {tip[u], tip[v]}) ? 0 : 2;
-    }
-    return 0;
-}
-
-void sort_round_edge(const Vec3& a, const Vec3& b, std::vector<Leaf>& leaves) {
-    const Vec3& first = *leaves.front().tip;
-    for (Leaf& leaf : leaves) leaf.half = half_of(a, b, first, *leaf.tip);
-    std::stable_sort(leaves.begin(), leaves.end(), [&](const Leaf& p, const Leaf& q) {
-        if (p.half != q.half) return p.half < q.half;
-        if (p.half == 0 || p.half == 2) return false;
-        return orient3d(a, b, *p.tip, *q.tip) > 0;
-    });
-}
 
 /// A line through an inner point of a triangle of the shell that meets all triangles well inside.
 std::vector<TriangleTree::RayHit> clean_line(const Surface& s, const TriangleTree& tree,
@@ -85,9 +50,9 @@ void join_shells(const Surface& s, DisjointSets& shells, DisjointSets& sides, In
         if (shell.empty()) continue;
         Index before = outside;
         for (const TriangleTree::RayHit& hit : clean_line(s, tree, shell, random)) {
-            const Index entered = hit.from_front ? front(hit.triangle) : back(hit.triangle);
+            const Index entered = hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle);
             sides.join(before, entered);
-            before = entered == front(hit.triangle) ? back(hit.triangle) : front(hit.triangle);
+            before = entered == front_of(hit.triangle) ? back_of(hit.triangle) : front_of(hit.triangle);
         }
         sides.join(before, outside);
     }
@@ -100,23 +65,12 @@ Regions find_regions(const Surface& surface) {
     const SurfaceEdges edges(surface.triangles, surface.points.size());
     const Index outside = 2 * n;
     DisjointSets sides(2 * std::size_t{n} + 1), shells(n);
-    std::vector<Leaf> leaves;
-    for (std::size_t e = 0; e < edges.size(); ++e) {
-        const Vec3 &a = surface.points[edges.ends(e)[0]], &b = surface.points[edges.ends(e)[1]];
-        leaves.clear();
-        for (const auto* use = edges.begin(e); use != edges.end(e); ++use) {
-            const Index tip = surface.triangles[use->triangle][(use->side + 2) % 3];
-            leaves.push_back({use->triangle, &surface.points[tip], use->forward, 0});
-            shells.join(leaves.front().triangle, use->triangle);
-        }
-        if (leaves.size() > 2) sort_round_edge(a, b, leaves);
-        for (std::size_t i = 0; i < leaves.size(); ++i) {
-            const Leaf &p = leaves[i], &q = leaves[(i + 1) % leaves.size()];
-            // A triangle that runs along the edge faces growing angles with its front.
-            sides.join(p.forward ? front(p.triangle) : back(p.triangle),
-                       q.forward ? back(q.triangle) : front(q.triangle));
-        }
-    }
+    for_facing_sides(surface.points, surface.triangles, edges,
+                     [&](std::size_t, const SurfaceEdges::Use& use, Index side, const SurfaceEdges::Use& other_use,
+                         Index other_side) {
+                         shells.join(use.triangle, other_use.triangle);
+                         sides.join(side, other_side);
+                     });
     join_shells(surface, shells, sides, outside);
 
     Regions regions;
@@ -128,14 +82,14 @@ Regions find_regions(const Surface& surface) {
     for (Index t = 0; t < n; ++t) {
         const double volume =
             -tetrahedron_volume(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2), origin);
-        for (const Index side : {front(t), back(t)}) {
+        for (const Index side : {front_of(t), back_of(t)}) {
             Index& region = number[sides.find(side)];
             if (region == kNone) {
                 region = static_cast<Index>(regions.volumes.size());
                 regions.volumes.push_back(0);
             }
             regions.sides[t][side & 1U] = region;
-            regions.volumes[region] += side == back(t) ? volume : -volume;
+            regions.volumes[region] += side == back_of(t) ? volume : -volume;
         }
     }
     return regions;

@@ -9,6 +9,7 @@
 #include <algorithm>
 
 #include "base/thread_limit.hpp"
+#include "fill/fill_core.hpp"
 #include "fill/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
@@ -192,8 +193,10 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
 
 /// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
 /// the insertion, and points are numbered as the cells meet them.
-CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh) {
-    CellsAndBoundary out;
+FilledCore collect(const TetComplex& complex, const SurfaceTriangles& triangles, const SurfaceMesh& mesh,
+                   const std::vector<Index>& order) {
+    FilledCore core;
+    CellsAndBoundary& out = core.cells;
     out.zones = mesh.surface.zones;
     out.regions = mesh.regions;
     const std::vector<Index> region = find_region_of(complex, triangles, mesh);
@@ -218,9 +221,13 @@ CellsAndBoundary collect(const TetComplex& complex, const SurfaceTriangles& tria
             for (const Index v : triangles.triangles[i]) out.boundary_points.push_back(numbered(v));
             out.boundary_offsets.push_back(out.boundary_points.size());
             out.boundary_zone.push_back(mesh.surface.zone_of[parent]);
+            core.parent.push_back(parent);
         }
     }
-    return out;
+    core.number_of.assign(mesh.surface.points.size(), kNone);
+    for (Index k = 0; k < order.size(); ++k)
+        if (order[k] < core.number_of.size()) core.number_of[order[k]] = number[k + 1];
+    return core;
 }
 
 /// Sweeps over the cells in each of two passes.
@@ -229,12 +236,10 @@ constexpr int kSweeps = 2;
 }  // namespace
 }  // namespace fill
 
-VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
-                                const Context& context, FillReport* report) {
-    using namespace fill;
-    FillReport local;
-    const ThreadLimit limit(context);
-    FillReport& r = report != nullptr ? *report : local;
+namespace fill {
+
+FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+                     const Context& context, FillReport& r) {
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);
     RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
@@ -251,11 +256,17 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }
-    CellsAndBoundary cells = collect(inside, start.surface, surface);
-    // Assembly takes the most room: what is no longer needed goes first.
-    inside = TetComplex({}, {});
-    start.complex = TetComplex({}, {});
-    return assemble_mesh(std::move(cells));
+    return collect(inside, start.surface, surface, start.order);
+}
+
+}  // namespace fill
+
+VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+                                const Context& context, FillReport* report) {
+    const ThreadLimit limit(context);
+    FillReport local;
+    return assemble_mesh(
+        std::move(fill::fill_core(surface, sizes, options, context, report != nullptr ? *report : local).cells));
 }
 
 }  // namespace anvilcast

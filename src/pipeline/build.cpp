@@ -28,11 +28,6 @@ void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, con
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.
 SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& field, Stopwatch& watch,
                                const Context& context) {
-    if (!c.layers.empty())
-        throw FailureError(
-            fmt::format("{}, line {}: [[layers]] can be planned (`anvilcast plan`), but not built yet; "
-                        "leave them out to build the mesh without layers",
-                        c.file.string(), c.layers.front().line));
     const Domain domain = prepare_domain(c, result, context);
     watch.lap("domain");
 
@@ -55,6 +50,20 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& fi
     field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;
+}
+
+LayerStacks stacks_of(const SurfaceMesh& surface, const SizeField& field, const Case& c, const Context& context) {
+    LayerRequest request;
+    request.recipes = c.layers;
+    if (c.flow) {
+        request.wall = estimate_wall(c.flow->conditions);
+        request.y_plus_at = c.flow->y_plus_at;
+    }
+    try {
+        return grow_layers(surface, field, request, context);
+    } catch (const InputError& e) {
+        throw InputError(fmt::format("{}, {}", c.file.string(), e.what()));
+    }
 }
 
 void make_directory(const std::filesystem::path& directory) {
@@ -85,7 +94,14 @@ BuildResult build(const Case& c, const Context& context) {
 
     FillOptions options;
     options.max_cells = c.limits.cells ? static_cast<std::size_t>(*c.limits.cells) : 0;
-    result.mesh = fill_with_tetrahedra(surface, field, options, context, &result.fill);
+    if (c.layers.empty()) {
+        result.mesh = fill_with_tetrahedra(surface, field, options, context, &result.fill);
+    } else {
+        LayerStacks stacks = stacks_of(surface, field, c, context);
+        watch.lap("layers");
+        result.layers = stacks.zones;
+        result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
+    }
     watch.lap("fill");
 
     context.report("assess", "validity", 0);

@@ -170,6 +170,10 @@ LayerRecipe read_layers(Section& s) {
     r.last_height = s.length("last_height");
     r.last_aspect = s.number("last_aspect", 1e-2, 1e6);
     r.meets_core = s.number("meets_core", 1e-2, 10);
+    r.equal_first = static_cast<int>(s.number("equal_first", 1, 500).value_or(1));
+    r.squeeze_to = s.number("squeeze_to", 0.01, 1).value_or(r.squeeze_to);
+    r.gap_cells = s.number("gap_cells", 0.5, 100).value_or(r.gap_cells);
+    r.in = s.texts("in").value_or(std::vector<std::string>{});
     s.finish();
     return r;
 }

@@ -15,6 +15,12 @@ constexpr int kMostLayers = 500;
 /// 1 + r + ... + r^(n - 1)
 double geometric_sum(double r, int n) { return std::abs(r - 1) < 1e-9 ? n : (std::pow(r, n) - 1) / (r - 1); }
 
+/// Heights in first heights, when the first `equal` layers have that height: of all layers together, and of the last.
+double total_in_firsts(double r, int n, int equal) {
+    return n <= equal ? n : equal - 1 + geometric_sum(r, n - equal + 1);
+}
+double last_in_firsts(double r, int n, int equal) { return n <= equal ? 1.0 : std::pow(r, n - equal); }
+
 /// The one of several ways to say a thing that was given.
 using Way = std::pair<const char*, std::optional<double>>;
 std::optional<double> one_of(const char* what, std::initializer_list<Way> ways) {
@@ -54,34 +60,37 @@ double solve_growth(const F& increasing, double value) {
 class Solver {
   public:
     Solver(std::optional<double> first, std::optional<int> count, std::optional<double> growth,
-           std::optional<double> total, std::optional<double> last)
-        : first_(first), growth_(growth), total_(total), last_(last), count_(count) {}
+           std::optional<double> total, std::optional<double> last, int equal)
+        : first_(first), growth_(growth), total_(total), last_(last), count_(count), equal_(equal) {}
 
     LayerStack solve() {
         check_number_of_conditions();
         if (!count_) find_count();
         const int n = *count_;
         // With the count known, two of first, growth, total and last are left.
+        const int e = std::min(equal_, n);
         if (first_ && growth_) {
         } else if (first_ && total_) {
-            growth_ = solve_growth([&](double r) { return *first_ * geometric_sum(r, n); }, *total_);
+            growth_ = solve_growth([&](double r) { return *first_ * total_in_firsts(r, n, e); }, *total_);
         } else if (first_ && last_) {
-            growth_ = n == 1 ? 1.0 : solve_growth([&](double r) { return *first_ * std::pow(r, n - 1); }, *last_);
+            growth_ = n == e ? 1.0 : solve_growth([&](double r) { return *first_ * last_in_firsts(r, n, e); }, *last_);
         } else if (growth_ && total_) {
-            first_ = *total_ / geometric_sum(*growth_, n);
+            first_ = *total_ / total_in_firsts(*growth_, n, e);
         } else if (growth_ && last_) {
-            first_ = *last_ / std::pow(*growth_, n - 1);
+            first_ = *last_ / last_in_firsts(*growth_, n, e);
         } else {
             // With the last height fixed a stack gets lower as it grows more.
-            growth_ = solve_growth([&](double r) { return -*last_ * geometric_sum(1 / r, n); }, -*total_);
-            first_ = *last_ / std::pow(*growth_, n - 1);
+            growth_ = solve_growth(
+                [&](double r) { return -*last_ * total_in_firsts(r, n, e) / last_in_firsts(r, n, e); }, -*total_);
+            first_ = *last_ / last_in_firsts(*growth_, n, e);
         }
         LayerStack s;
         s.first = *first_;
         s.growth = *growth_;
         s.count = n;
-        s.total = s.first * geometric_sum(s.growth, n);
-        s.last = s.first * std::pow(s.growth, n - 1);
+        s.equal_first = e;
+        s.total = s.first * total_in_firsts(s.growth, n, e);
+        s.last = s.first * last_in_firsts(s.growth, n, e);
         return s;
     }
 
@@ -114,22 +123,25 @@ class Solver {
     /// where that leaves two heights; of the total height beside growth and last; of the last height where all three
     /// were given.
     void find_count() {
-        double n = 1;
+        double n = 1;  // of the growing layers, the last of the equal ones among them
+        const double equal = equal_ - 1;
         if (first_ && total_ && last_) {
             // total = (growth last - first) / (growth - 1)
-            if (*total_ <= *last_ || *last_ < *first_)
+            const double growing = *total_ - equal * *first_;
+            if (growing <= *last_ || *last_ < *first_)
                 throw InputError("the last height must lie between the first and the total height");
-            const double r = (*total_ - *first_) / (*total_ - *last_);
-            n = r > 1 + 1e-9 ? 1 + std::log(*last_ / *first_) / std::log(r) : *total_ / *first_;
+            const double r = (growing - *first_) / (growing - *last_);
+            n = r > 1 + 1e-9 ? 1 + std::log(*last_ / *first_) / std::log(r) : growing / *first_;
             last_.reset();
         } else if (first_ && total_) {
-            n = *growth_ > 1 ? std::log1p(*total_ / *first_ * (*growth_ - 1)) / std::log(*growth_) : *total_ / *first_;
+            const double growing = std::max(*first_, *total_ - equal * *first_);
+            n = *growth_ > 1 ? std::log1p(growing / *first_ * (*growth_ - 1)) / std::log(*growth_) : growing / *first_;
             growth_.reset();
         } else {
             const double r = *growth_;
             if (!(r > 1))
                 throw InputError("layers that do not grow cannot go from one height to another; give the count");
-            if (!first_) first_ = *last_ * r - *total_ * (r - 1);
+            if (!first_) first_ = (*last_ * r - *total_ * (r - 1)) / (1 - equal * (r - 1));
             if (!(*first_ > 0) || *first_ > *last_)
                 throw InputError(
                     "no first height goes with that last height, total height and growth; take a smaller "
@@ -142,6 +154,7 @@ class Solver {
                 growth_.reset();
             }
         }
+        n += equal;
         if (!(n < kMostLayers)) throw InputError(fmt::format("that takes more than {} layers", kMostLayers));
         count_ = std::max(1, static_cast<int>(std::lround(n)));
         // A single layer cannot be both its first and another height.
@@ -154,25 +167,76 @@ class Solver {
 
     std::optional<double> first_, growth_, total_, last_;
     std::optional<int> count_;
+    int equal_;
 };
+
+std::optional<double> last_height_at(const LayerRecipe& recipe, double size) {
+    auto by = [](std::optional<double> x, const auto& f) { return x ? std::optional<double>(f(*x)) : std::nullopt; };
+    return one_of("last height",
+                  {{"last_height", recipe.last_height},
+                   {"last_aspect", by(recipe.last_aspect, [&](double a) { return size / a; })},
+                   {"meets_core", by(recipe.meets_core, [&](double m) { return m * kCoreHeight * size; })}});
+}
 
 }  // namespace
 
+double LayerStack::height(int k) const { return first * total_in_firsts(growth, k, equal_first); }
+
 LayerStack solve_stack(const LayerRecipe& recipe, double size, const std::optional<WallEstimate>& wall, YPlusAt at) {
     if (recipe.y_plus && !wall) throw InputError("y_plus needs the flow: a [flow] with speed, fluid and length");
+    if (recipe.equal_first < 1) throw InputError("equal_first must be at least 1");
     auto by = [](std::optional<double> x, const auto& f) { return x ? std::optional<double>(f(*x)) : std::nullopt; };
     const auto first =
         one_of("first height", {{"first_height", recipe.first_height},
                                 {"y_plus", by(recipe.y_plus, [&](double y) { return first_height(*wall, y, at); })},
                                 {"first_aspect", by(recipe.first_aspect, [&](double a) { return size / a; })}});
-    const auto last = one_of("last height",
-                             {{"last_height", recipe.last_height},
-                              {"last_aspect", by(recipe.last_aspect, [&](double a) { return size / a; })},
-                              {"meets_core", by(recipe.meets_core, [&](double m) { return m * kCoreHeight * size; })}});
     const auto total = one_of("total height", {{"total_height", recipe.total_height}});
-    LayerStack stack = Solver(first, recipe.count, recipe.growth, total, last).solve();
+    LayerStack stack =
+        Solver(first, recipe.count, recipe.growth, total, last_height_at(recipe, size), recipe.equal_first).solve();
     stack.step_to_core = kCoreHeight * size / stack.last;
     return stack;
+}
+
+LayerStack stack_at(const LayerRecipe& recipe, const LayerStack& stack, double size) {
+    if (!recipe.first_aspect && !recipe.last_aspect && !recipe.meets_core) return stack;
+    const int n = stack.count, e = stack.equal_first;
+    LayerStack out = stack;
+    const std::optional<double> last = last_height_at(recipe, size);
+    const bool has_first = recipe.first_height || recipe.y_plus || recipe.first_aspect;
+    if (recipe.first_aspect) out.first = size / *recipe.first_aspect;
+    try {
+        if (has_first && !recipe.growth && last && n > e)
+            out.growth = solve_growth([&](double r) { return out.first * last_in_firsts(r, n, e); }, *last);
+        else if (!has_first && recipe.growth && last)
+            out.first = *last / last_in_firsts(out.growth, n, e);
+    } catch (const InputError&) {
+        // No growing stack of that many layers ends so at this size: the one of the zone's mean size stays.
+        return stack;
+    }
+    out.total = out.first * total_in_firsts(out.growth, n, e);
+    out.last = out.first * last_in_firsts(out.growth, n, e);
+    out.step_to_core = kCoreHeight * size / out.last;
+    return out;
+}
+
+LayerStack squeezed(const LayerStack& stack, int count, double room) {
+    LayerStack out = stack;
+    out.count = count;
+    out.equal_first = std::min(stack.equal_first, std::max(1, count));
+    if (count > 0 && out.height(count) > room) {
+        const double even = out.first * count;
+        if (even >= room) {
+            out.growth = 1;
+            out.first *= room / even;
+        } else {
+            out.growth = solve_growth(
+                [&](double r) { return out.first * total_in_firsts(r, count, out.equal_first); }, room);
+        }
+    }
+    out.total = out.height(count);
+    out.last = out.first * last_in_firsts(out.growth, count, out.equal_first);
+    out.step_to_core = stack.step_to_core * stack.last / out.last;
+    return out;
 }
 
 int layers_to_reach(double first, double growth, double height) {

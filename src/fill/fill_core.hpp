@@ -1,0 +1,18 @@
+// The fill up to cells and boundary, with what it takes to go on from there.
+#pragma once
+
+#include <anvilcast/fill.hpp>
+
+namespace anvilcast::fill {
+
+struct FilledCore {
+    CellsAndBoundary cells;
+    std::vector<Index> parent;     ///< of each triangle of the boundary: the one of the surface mesh that it is of
+    std::vector<Index> number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
+};
+
+/// As fill_with_tetrahedra, but for the assembly.
+FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+                     const Context& context, FillReport& report);
+
+}  // namespace anvilcast::fill

@@ -1,0 +1,295 @@
+// Layer cells are made last, from the columns and the core's final boundary: a point that the fill had to leave on the
+// top of a stack becomes one more column, between those of its triangle or edge.
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/fill.hpp>
+#include <anvilcast/predicates.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "base/thread_limit.hpp"
+#include "fill/fill_core.hpp"
+
+namespace anvilcast {
+namespace fill {
+namespace {
+
+class LayerCells {
+  public:
+    LayerCells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
+               const std::vector<AddedBoundaryPoint>& added)
+        : wall_(wall), stacks_(stacks), core_(std::move(core)), cells_(core_.cells) {
+        find_walls_in_core();
+        place_columns();
+        for (const AddedBoundaryPoint& a : added) add_column(a);
+    }
+
+    CellsAndBoundary make() {
+        take_tops_out();
+        std::map<Index, int> n_caps;
+        for (const Top& top : tops_) {
+            const LayerStacks::Face& face = stacks_.faces[top.face];
+            if (!face.is_quad())
+                add_triangle(face, top.corners);
+            else if (n_caps[top.face]++ == 0)
+                add_quad(face);
+        }
+        for (const auto& [face, n] : n_caps)
+            if (n != (stacks_.faces[face].apex != kNone ? 4 : 1))
+                refuse(cells_.points[columns_[stacks_.faces[face].columns[0]].back()],
+                       "on the fan of layers round a sharp edge");
+        for (const LayerStacks::Strip& s : stacks_.strips) add_strip(s);
+        return std::move(cells_);
+    }
+
+  private:
+    /// Numbers of its points, from the wall up.
+    using Column = std::vector<Index>;
+    /// A triangle of the core's final boundary that is the top of a face, seen from the core turned round.
+    struct Top {
+        Index face;
+        Triangle corners;
+    };
+
+    Index add_point(const Vec3& p) {
+        cells_.points.push_back(p);
+        return static_cast<Index>(cells_.points.size() - 1);
+    }
+
+    Index number_of_core(Index p) const { return p == kNone ? kNone : core_.number_of[p]; }
+
+    void place_columns() {
+        number_of_wall_.assign(wall_.surface.points.size(), kNone);
+        for (Index p = 0; p < number_of_wall_.size(); ++p) number_of_wall_[p] = number_of_core(stacks_.core_point_of[p]);
+        columns_.resize(stacks_.columns.size());
+        for (Index c = 0; c < columns_.size(); ++c) {
+            const LayerStacks::Column& given = stacks_.columns[c];
+            Column& column = columns_[c];
+            Index& foot = number_of_wall_[given.point];
+            if (foot == kNone) foot = add_point(wall_.surface.points[given.point]);
+            column.push_back(foot);
+            for (Index k = 1; k < given.count; ++k) column.push_back(add_point(stacks_.levels[given.first + k - 1]));
+            if (given.count > 0) column.push_back(number_of_core(given.top));
+            column_of_top_[given.count > 0 ? column.back() : foot].push_back(c);
+        }
+    }
+
+    /// The face on whose top the point is, or whose edge has it; kNone for one that no layers stand below.
+    Index face_below(const AddedBoundaryPoint& added) const {
+        if (const Index face = stacks_.face_of_core[added.triangle]; face != kNone || added.corners[2] != kNone)
+            return face;
+        for (Index i = 0; i < stacks_.faces.size(); ++i) {
+            int n = 0;
+            for (const Index c : stacks_.faces[i].columns)
+                if (c != kNone)
+                    n += stacks_.columns[c].top == added.corners[0] || stacks_.columns[c].top == added.corners[1] ? 1 : 0;
+            if (n == 2) return i;
+        }
+        return kNone;
+    }
+
+    /// A column in the middle of others, with the layers of the one with the fewest.
+    void add_column(const AddedBoundaryPoint& added) {
+        const Index wall = stacks_.wall_of_core[added.triangle], number = face_below(added);
+        for (std::size_t k = 0; wall != kNone && k < 2; ++k)
+            if (wall_.sides[wall][k] != stacks_.core.sides[added.triangle][k])
+                refuse(added.place, "on a wall with layers on its other side");
+        if (number == kNone) return;
+        const LayerStacks::Face& face = stacks_.faces[number];
+        if (face.side == kNone) refuse(added.place, "on the fan of layers round a sharp edge");
+        if (is_in_core_[face.side / 2] != 0) refuse(added.place, "over a wall with cells on its other side");
+        std::vector<std::pair<Index, double>> parents;  // columns
+        for (std::size_t k = 0; k < 3; ++k)
+            if (added.corners[k] != kNone) parents.emplace_back(column_at(face, added.corners[k]), added.weights[k]);
+        std::size_t n = columns_[parents.front().first].size();
+        for (const auto& [c, weight] : parents) n = std::min(n, columns_[c].size());
+        Column column;
+        for (std::size_t k = 0; k + 1 < n; ++k) {
+            Vec3 p{};
+            for (const auto& [c, weight] : parents) p += cells_.points[columns_[c][k]] * weight;
+            column.push_back(add_point(p));
+        }
+        const auto top = std::find(cells_.points.begin(), cells_.points.end(), added.place) - cells_.points.begin();
+        column.push_back(static_cast<Index>(top));
+        column_of_top_[column.back()].push_back(static_cast<Index>(columns_.size()));
+        added_on_[static_cast<Index>(columns_.size())] = parents;
+        columns_.push_back(std::move(column));
+    }
+
+    [[noreturn]] static void refuse(const Vec3& place, const std::string& where) {
+        throw FailureError(
+            fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a smaller "
+                        "size or lower layers there",
+                        where, place.x, place.y, place.z));
+    }
+
+    Index column_at(const LayerStacks::Face& face, Index core_point) const {
+        for (const Index c : face.columns)
+            if (c != kNone && stacks_.columns[c].top == core_point) return c;
+        throw InternalError("a point on the top of a stack has no column");
+    }
+
+    /// The column that ends in a point. Several do where they have no layers: then that of the face. The fill may have
+    /// turned a diagonal between two faces in one plane, so that a top has a corner of a neighbour's.
+    Index column_of(Index point, const LayerStacks::Face& face) const {
+        const auto found = column_of_top_.find(point);
+        if (found == column_of_top_.end()) throw InternalError("a top of a stack has no column");
+        if (found->second.size() == 1) return found->second.front();
+        for (const Index c : found->second)
+            if (std::find(face.columns.begin(), face.columns.end(), c) != face.columns.end()) return c;
+        throw InternalError("a top of a stack has no column of its face");
+    }
+
+    /// The core's boundary without the tops: those are between cells now.
+    void take_tops_out() {
+        CellsAndBoundary& c = cells_;
+        std::vector<std::size_t> offsets{0};
+        std::vector<Index> points, zones;
+        for (std::size_t b = 0; b < c.boundary_zone.size(); ++b) {
+            Index* p = c.boundary_points.data() + c.boundary_offsets[b];
+            const Index face = stacks_.face_of_core[core_.parent[b]];
+            if (face != kNone) {
+                tops_.push_back({face, {p[0], p[2], p[1]}});
+                continue;
+            }
+            points.insert(points.end(), p, p + (c.boundary_offsets[b + 1] - c.boundary_offsets[b]));
+            offsets.push_back(points.size());
+            zones.push_back(c.boundary_zone[b]);
+        }
+        c.boundary_points = std::move(points);
+        c.boundary_offsets = std::move(offsets);
+        c.boundary_zone = std::move(zones);
+    }
+
+    /// Triangles of the wall that the core's boundary has: those with a side that no layer covers.
+    void find_walls_in_core() {
+        is_in_core_.assign(wall_.surface.triangles.size(), 0);
+        for (const Index t : stacks_.wall_of_core)
+            if (t != kNone) is_in_core_[t] = 1;
+    }
+
+    void add_boundary(std::initializer_list<Index> points, Index zone) {
+        cells_.boundary_points.insert(cells_.boundary_points.end(), points);
+        cells_.boundary_offsets.push_back(cells_.boundary_points.size());
+        cells_.boundary_zone.push_back(zone);
+    }
+
+    void add_cell(CellType type, std::initializer_list<Index> points, Index region) {
+        cells_.cell_types.push_back(type);
+        cells_.cell_points.insert(cells_.cell_points.end(), points);
+        cells_.cell_offsets.push_back(cells_.cell_points.size());
+        cells_.cell_region.push_back(region);
+    }
+
+    /// Layer upon layer over three columns, counter-clockwise seen from above.
+    void add_triangle(const LayerStacks::Face& face, const Triangle& corners) {
+        std::array<const Column*, 3> c{};
+        for (std::size_t k = 0; k < 3; ++k) c[k] = &columns_[column_of(corners[k], face)];
+        // Round to where the highest columns begin: a tetrahedron's is first, a pyramid's are first and second.
+        auto rotate = [&c] { std::rotate(c.begin(), c.begin() + 1, c.end()); };
+        while (c[0]->size() < c[1]->size() || c[0]->size() < c[2]->size() ||
+               (c[2]->size() == c[0]->size() && c[1]->size() < c[0]->size()))
+            rotate();
+        const std::size_t most = c[0]->size();
+        for (std::size_t k = 0; k + 1 < most; ++k) {
+            auto low = [&](std::size_t i) { return (*c[i])[std::min(k, c[i]->size() - 1)]; };
+            auto up = [&](std::size_t i) { return (*c[i])[std::min(k + 1, c[i]->size() - 1)]; };
+            const bool goes_up_1 = up(1) != low(1), goes_up_2 = up(2) != low(2);
+            if (low(0) == low(1))  // fanned out from one point
+                add_cell(CellType::tetrahedron, {up(0), up(2), up(1), low(0)}, face.region);
+            else if (goes_up_1 && goes_up_2)
+                add_cell(CellType::prism, {low(0), low(1), low(2), up(0), up(1), up(2)}, face.region);
+            else if (goes_up_1)
+                add_cell(CellType::pyramid, {low(0), up(0), up(1), low(1), low(2)}, face.region);
+            else
+                add_cell(CellType::tetrahedron, {low(0), low(1), low(2), up(0)}, face.region);
+        }
+        if (face.side != kNone && is_in_core_[face.side / 2] == 0)
+            add_boundary({c[0]->front(), c[1]->front(), c[2]->front()}, wall_.surface.zone_of[face.side / 2]);
+    }
+
+    /// Layer upon layer over the four columns of a fan's strip: two stand on one point, two on another.
+    void add_quad(const LayerStacks::Face& face) {
+        std::array<const Column*, 4> c{};
+        for (std::size_t k = 0; k < 4; ++k) c[k] = &columns_[face.columns[k]];
+        // Columns 0 and 3 stand on one point, 1 and 2 on the other; the higher pair first.
+        if (c[0]->size() < c[1]->size()) std::rotate(c.begin(), c.begin() + 2, c.end());
+        for (std::size_t k = 0; k + 1 < c[0]->size(); ++k) {
+            auto low = [&](std::size_t i) { return (*c[i])[std::min(k, c[i]->size() - 1)]; };
+            auto up = [&](std::size_t i) { return (*c[i])[std::min(k + 1, c[i]->size() - 1)]; };
+            const bool is_first = low(0) == low(3), goes_up = up(1) != low(1);
+            if (is_first && goes_up)
+                add_cell(CellType::prism, {low(0), up(3), up(0), low(1), up(2), up(1)}, face.region);
+            else if (is_first)
+                add_cell(CellType::tetrahedron, {up(0), up(3), low(1), low(0)}, face.region);
+            else if (goes_up)
+                add_cell(CellType::hexahedron,
+                         {low(0), low(1), low(2), low(3), up(0), up(1), up(2), up(3)}, face.region);
+            else
+                add_cell(CellType::prism, {low(0), up(0), low(1), low(3), up(3), low(2)}, face.region);
+        }
+        if (face.apex != kNone)
+            add_cell(CellType::pyramid,
+                     {c[0]->back(), c[1]->back(), c[2]->back(), c[3]->back(), number_of_core(face.apex)}, face.region);
+    }
+
+    /// The outermost faces of the stacks along a zone beside them; where points were added to its top, piece by piece.
+    void add_strip(const LayerStacks::Strip& strip) {
+        std::vector<Index> row{strip.a};
+        for (const auto& [column, parents] : added_on_)
+            if (parents.size() == 2 && ((parents[0].first == strip.a && parents[1].first == strip.b) ||
+                                        (parents[0].first == strip.b && parents[1].first == strip.a)))
+                row.push_back(column);
+        row.push_back(strip.b);
+        std::sort(row.begin() + 1, row.end() - 1, [&](Index p, Index q) {
+            const Vec3& from = cells_.points[columns_[strip.a].back()];
+            return distance(from, cells_.points[columns_[p].back()]) < distance(from, cells_.points[columns_[q].back()]);
+        });
+        for (std::size_t i = 0; i + 1 < row.size(); ++i) add_strip_piece(columns_[row[i]], columns_[row[i + 1]], strip.zone);
+    }
+
+    void add_strip_piece(const Column& a, const Column& b, Index zone) {
+        for (std::size_t k = 0; k + 1 < std::max(a.size(), b.size()); ++k) {
+            const Index a0 = a[std::min(k, a.size() - 1)], a1 = a[std::min(k + 1, a.size() - 1)];
+            const Index b0 = b[std::min(k, b.size() - 1)], b1 = b[std::min(k + 1, b.size() - 1)];
+            if (a0 == b0)
+                add_boundary({a0, b1, a1}, zone);
+            else if (a0 == a1)
+                add_boundary({a0, b0, b1}, zone);
+            else if (b0 == b1)
+                add_boundary({a0, b0, a1}, zone);
+            else
+                add_boundary({a0, b0, b1, a1}, zone);
+        }
+    }
+
+    const SurfaceMesh& wall_;
+    const LayerStacks& stacks_;
+    FilledCore core_;
+    CellsAndBoundary& cells_;
+    std::vector<Index> number_of_wall_;
+    std::vector<Column> columns_;
+    std::map<Index, std::vector<Index>> column_of_top_;
+    std::map<Index, std::vector<std::pair<Index, double>>> added_on_;  // columns made here: parents and weights
+    std::vector<Top> tops_;
+    std::vector<char> is_in_core_;  // of the wall's triangles
+};
+
+}  // namespace
+}  // namespace fill
+
+VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
+                            const FillOptions& options, const Context& context, FillReport* report) {
+    const ThreadLimit limit(context);
+    FillReport local;
+    FillReport& r = report != nullptr ? *report : local;
+    fill::FilledCore core =
+        fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, r);
+    fill::LayerCells cells(surface, stacks, std::move(core), r.boundary_points_added);
+    return assemble_mesh(cells.make());
+}
+
+}  // namespace anvilcast

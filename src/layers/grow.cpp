@@ -1,0 +1,458 @@
+// Columns are given directions and heights, then looked at: cells that would turn over, tops that would cross, zones
+// beside the walls that leave no room. What is wrong takes the room from the columns concerned, and it is done again;
+// rooms only shrink, and a column without room has no layers, so that it ends.
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/layers.hpp>
+#include <anvilcast/naming.hpp>
+#include <anvilcast/predicates.hpp>
+#include <anvilcast/triangle_intersection.hpp>
+
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "base/thread_limit.hpp"
+#include "layers/shore.hpp"
+
+namespace anvilcast {
+namespace layers {
+namespace {
+
+constexpr double kFeatureAngle = 30;  // degrees
+/// What is in the way takes this share of a column's height at a time; after kPatience rounds all of it.
+constexpr double kLess = 0.75;
+constexpr int kPatience = 25, kMostRounds = 80;
+/// A pyramid on the top of a fan is so high, in its shorter side.
+constexpr double kCapHeight = 0.35;
+
+/// The recipe of each side, and the stack of each side's zone at its mean size.
+struct Assignment {
+    std::vector<Index> recipe_of_side;
+    std::vector<Index> stack_of_side;  ///< a number of `zones`
+    std::vector<ZoneLayers> zones;
+    std::vector<LayerStack> stacks;
+};
+
+[[noreturn]] void refuse(const LayerRecipe& recipe, const std::string& what) {
+    throw InputError(recipe.line > 0 ? fmt::format("line {}: [[layers]]: {}", recipe.line, what)
+                                     : fmt::format("layers: {}", what));
+}
+
+void check_patterns(const SurfaceMesh& mesh, const LayerRequest& request) {
+    for (const LayerRecipe& r : request.recipes) {
+        std::vector<std::string> names, regions;
+        for (const Zone& z : mesh.surface.zones) {
+            names.push_back(z.name);
+            if (!z.other_name.empty()) names.push_back(z.other_name);
+        }
+        for (const Region& region : mesh.regions) regions.push_back(region.name);
+        auto check = [&](const std::vector<std::string>& patterns, const std::vector<std::string>& all,
+                         const char* what) {
+            for (const std::string& p : patterns)
+                if (std::none_of(all.begin(), all.end(), [&p](const auto& n) { return matches_pattern(n, p); }))
+                    refuse(r, fmt::format("\"{}\" fits no {}; there are {}", p, what, fmt::join(all, ", ")));
+        };
+        check(r.on, names, "zone");
+        check(r.in, regions, "region");
+        if (!(r.squeeze_to > 0 && r.squeeze_to <= 1))
+            refuse(r, fmt::format("squeeze_to is {}; it must be above 0 and at most 1", r.squeeze_to));
+    }
+}
+
+Assignment assign(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request) {
+    check_patterns(mesh, request);
+    const Surface& s = mesh.surface;
+    Assignment out;
+    out.recipe_of_side.assign(2 * s.triangles.size(), kNone);
+    out.stack_of_side.assign(2 * s.triangles.size(), kNone);
+    std::map<std::array<Index, 2>, Index> known;  // zone and region
+    std::vector<double> size_sum;
+    for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
+        const Index t = side / 2, region = mesh.sides[t][side & 1U];
+        if (region == kNone) continue;
+        const Zone& zone = s.zones[s.zone_of[t]];
+        // `name` is what the region behind calls an interface.
+        const std::string& name = (side & 1U) == 0 && !zone.other_name.empty() ? zone.other_name : zone.name;
+        const Index recipe = recipe_for(request.recipes, name, zone.role, mesh.regions[region]);
+        if (recipe == kNone) continue;
+        out.recipe_of_side[side] = recipe;
+        const auto [at, is_new] = known.try_emplace({s.zone_of[t], region}, static_cast<Index>(out.zones.size()));
+        if (is_new) {
+            out.zones.emplace_back();
+            out.zones.back().zone = s.zone_of[t];
+            out.zones.back().region = region;
+            size_sum.push_back(0);
+        }
+        out.stack_of_side[side] = at->second;
+        const Vec3 &a = s.corner(t, 0), &b = s.corner(t, 1), &c = s.corner(t, 2);
+        const double area = triangle_area(a, b, c);
+        out.zones[at->second].area += area;
+        size_sum[at->second] += area * sizes.at((a + b + c) / 3.0);
+    }
+    out.stacks.resize(out.zones.size());
+    for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
+        const Index z = out.stack_of_side[side];
+        if (z == kNone || out.stacks[z].count > 0) continue;
+        const LayerRecipe& recipe = request.recipes[out.recipe_of_side[side]];
+        try {
+            out.stacks[z] =
+                solve_stack(recipe, size_sum[z] / out.zones[z].area, request.wall, request.y_plus_at);
+        } catch (const InputError& e) {
+            refuse(recipe, e.what());
+        }
+        if (out.stacks[z].total > s.bounds().diagonal())
+            refuse(recipe, fmt::format("the stack on zone \"{}\" would be {:.4g} m high, more than the whole model "
+                                       "({:.4g} m): is the unit right?",
+                                       s.zones[out.zones[z].zone].name, out.stacks[z].total, s.bounds().diagonal()));
+        out.zones[z].asked = out.stacks[z];
+    }
+    return out;
+}
+
+/// Everything that one attempt needs.
+class Grower {
+  public:
+    Grower(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request, const Context& context)
+        : mesh_(mesh), sizes_(sizes), context_(context), assignment_(assign(mesh, sizes, request)) {
+        wall_ = find_wall(mesh, assignment_.recipe_of_side);
+        asked_ = ask(wall_, sizes, request.recipes, assignment_.stacks, assignment_.stack_of_side);
+        context.report("layers", "directions", 0.1);
+        std::vector<double> height(wall_.feet.size());
+        std::transform(asked_.stack.begin(), asked_.stack.end(), height.begin(),
+                       [](const LayerStack& s) { return s.total; });
+        directions_ = find_directions(wall_, height, kFeatureAngle, context);
+        context.report("layers", "gaps", 0.3);
+        room_ = rooms_in_gaps(wall_, directions_, asked_);
+        why_.assign(room_.size(), LayerLimit::narrow_gap);
+        shores_ = std::make_unique<Shores>(wall_, directions_, kFeatureAngle);
+    }
+
+    LayerStacks grow() {
+        for (round_ = 0; round_ < kMostRounds; ++round_) {
+            context_.report("layers", "columns", 0.4 + 0.5 * round_ / kMostRounds);
+            settled_ = settle(wall_, directions_, asked_, room_, why_);
+            if (place_levels() && are_cells_valid() && cut_shores() && is_core_sound()) {
+                describe();
+                return std::move(out_);
+            }
+        }
+        throw FailureError(
+            fmt::format("the layers did not come to rest after {} attempts; leave them out on some walls, or ask for "
+                        "lower ones",
+                        kMostRounds));
+    }
+
+  private:
+    int count(Index f) const { return settled_.stack[f].count; }
+
+    /// Takes room from a column; false, for use at the end of a check.
+    void shrink(Index f, LayerLimit limit) {
+        const double now = std::min(room_[f], settled_.stack[f].total);
+        room_[f] = round_ < kPatience && count(f) > 0 ? kLess * now : 0;
+        why_[f] = limit;
+    }
+    bool shrink_all(std::vector<Index> feet, LayerLimit limit) {
+        std::sort(feet.begin(), feet.end());
+        feet.erase(std::unique(feet.begin(), feet.end()), feet.end());
+        for (const Index f : feet) shrink(f, limit);
+        return feet.empty();
+    }
+
+    bool place_levels() {
+        const auto n = static_cast<Index>(wall_.feet.size());
+        out_.columns.assign(n, {});
+        Index total = 0;
+        for (Index f = 0; f < n; ++f) {
+            out_.columns[f] = {wall_.feet[f].point, total, static_cast<Index>(count(f)), kNone};
+            total += out_.columns[f].count;
+        }
+        out_.levels.assign(total, {});
+        top_.assign(n, {});
+        std::vector<char> has_failed(n, 0);
+        tbb::parallel_for(std::size_t{0}, std::size_t{n}, [&](std::size_t k) {
+            const auto f = static_cast<Index>(k);
+            for (int level = 1; level <= count(f); ++level) {
+                const auto p = shores_->place(f, settled_.stack[f].height(level));
+                has_failed[f] |= static_cast<char>(!p);
+                out_.levels[out_.columns[f].first + static_cast<Index>(level) - 1] = p.value_or(wall_.place_of(f));
+            }
+            top_[f] = count(f) > 0 ? out_.levels[out_.columns[f].first + out_.columns[f].count - 1] : wall_.place_of(f);
+        });
+        std::vector<Index> failed;
+        for (Index f = 0; f < n; ++f)
+            if (has_failed[f] != 0) failed.push_back(f);
+        return shrink_all(std::move(failed), LayerLimit::corner_of_zone);
+    }
+
+    const Vec3& level(Index f, Index k) const { return out_.level(out_.columns[f], k, mesh_.surface.points); }
+
+    /// All corners of all cells over the face turn the right way.
+    bool is_valid(const LayerStacks::Face& face) const {
+        const std::size_t m = face.is_quad() ? 4 : 3;
+        Index most = 0;
+        for (std::size_t i = 0; i < m; ++i) most = std::max(most, out_.columns[face.columns[i]].count);
+        for (Index k = 0; k < most; ++k)
+            for (std::size_t i = 0; i < m; ++i) {
+                auto at = [&](std::size_t j, Index level_number) -> const Vec3& {
+                    const Index f = face.columns[j % m];
+                    return level(f, std::min(level_number, out_.columns[f].count));
+                };
+                // At each corner: the two beside it, and the way up.
+                const Vec3 &here = at(i, k), &up = at(i, k + 1), &after = at(i + 1, k), &before = at(i + m - 1, k),
+                           &after_up = at(i + 1, k + 1), &before_up = at(i + m - 1, k + 1);
+                if (here == up) continue;
+                // Where fanned-out columns stand on one point a corner has no width; the upper one tells.
+                const bool is_closed = here == after || here == before || after == before;
+                if (orient3d(up, after_up, before_up, here) >= 0) return false;
+                if (is_closed) continue;
+                if (orient3d(here, after, before, up) <= 0) return false;
+                // The Jacobian along the edge between is a quadratic: its middle coefficient.
+                const Vec3 way = up - here;
+                if (dot(way, cross(after - here, before_up - up)) + dot(way, cross(after_up - up, before - here)) <= 0)
+                    return false;
+            }
+        return true;
+    }
+
+    bool are_cells_valid() {
+        std::vector<char> is_bad(wall_.faces.size(), 0);
+        tbb::parallel_for(std::size_t{0}, is_bad.size(),
+                          [&](std::size_t i) { is_bad[i] = static_cast<char>(!is_valid(wall_.faces[i])); });
+        std::vector<Index> feet;
+        for (std::size_t i = 0; i < is_bad.size(); ++i)
+            if (is_bad[i] != 0) add_feet(wall_.faces[i], feet);
+        return shrink_all(std::move(feet), LayerLimit::crossing);
+    }
+
+    void add_feet(const LayerStacks::Face& face, std::vector<Index>& feet) const {
+        for (const Index f : face.columns)
+            if (f != kNone && count(f) > 0) feet.push_back(f);
+    }
+
+    /// Sizes near the walls as the tops are: where those are drawn together the shore is finer too.
+    bool cut_shores() {
+        cut_ = shores_->cut(settled_.stack, top_, sizes_, context_);
+        return shrink_all(cut_.failed, LayerLimit::corner_of_zone);
+    }
+
+    /// Puts the core's boundary together.
+    void make_core() {
+        SurfaceMesh& core = out_.core;
+        core = {};
+        core.surface.points = cut_.points;
+        core.surface.zones = mesh_.surface.zones;
+        core.regions = mesh_.regions;
+        out_.face_of_core.clear();
+        out_.wall_of_core.clear();
+        for (Index f = 0; f < wall_.feet.size(); ++f) {
+            LayerStacks::Column& c = out_.columns[f];
+            if (c.count == 0) {
+                c.top = c.point;
+            } else if (cut_.top_of_foot[f] != kNone) {
+                c.top = cut_.top_of_foot[f];
+            } else {
+                c.top = static_cast<Index>(core.surface.points.size());
+                core.surface.points.push_back(top_[f]);
+            }
+        }
+        out_.faces = wall_.faces;
+        // Without any layer a face of the wall stays in the core's boundary as what it is.
+        is_covered_.assign(2 * mesh_.surface.triangles.size(), 0);
+        for (const LayerStacks::Face& face : out_.faces)
+            if (face.side != kNone)
+                is_covered_[face.side] = static_cast<char>(count(face.columns[0]) + count(face.columns[1]) +
+                                                               count(face.columns[2]) > 0);
+        for (Index i = 0; i < out_.faces.size(); ++i)
+            if (out_.faces[i].side == kNone || is_covered_[out_.faces[i].side] != 0) add_top(i);
+        for (Index t = 0; t < mesh_.surface.triangles.size(); ++t) add_bare(t);
+        for (std::size_t i = 0; i < cut_.triangles.size(); ++i) {
+            const Index t = cut_.origin[i];
+            add_core(cut_.triangles[i], mesh_.surface.zone_of[t], mesh_.sides[t], kNone, t);
+        }
+        list_core_points();
+    }
+
+    void add_core(const Triangle& c, Index zone, const std::array<Index, 2>& sides, Index face, Index wall) {
+        out_.core.surface.triangles.push_back(c);
+        out_.core.surface.zone_of.push_back(zone);
+        out_.core.sides.push_back(sides);
+        out_.face_of_core.push_back(face);
+        out_.wall_of_core.push_back(wall);
+    }
+
+    /// The sides of a triangle that no layers cover and no strip concerns.
+    void add_bare(Index t) {
+        if (!shores_->empty() && shores_->has(t)) return;
+        auto [front, behind] = mesh_.sides[t];
+        if (is_covered_[front_of(t)] != 0) front = kNone;
+        if (is_covered_[back_of(t)] != 0) behind = kNone;
+        if (front != kNone || behind != kNone)
+            add_core(mesh_.surface.triangles[t], mesh_.surface.zone_of[t], {front, behind}, kNone, t);
+    }
+
+    /// The top of a face, seen from the core: its normal points back to the wall.
+    void add_top(Index i) {
+        LayerStacks::Face& face = out_.faces[i];
+        const std::array<Index, 2> sides{kNone, face.region};
+        const Index zone = face.side != kNone ? mesh_.surface.zone_of[face.side / 2] : kNone;
+        std::vector<Index> tops;
+        const std::size_t m = face.is_quad() ? 4 : 3;
+        for (std::size_t k = 0; k < m; ++k) {
+            const Index p = out_.columns[face.columns[k]].top;
+            if (tops.empty() || (tops.back() != p && tops.front() != p)) tops.push_back(p);
+        }
+        const Index any_zone = zone != kNone ? zone : zone_near(face);
+        if (tops.size() < 3) return;
+        if (tops.size() == 3) {
+            add_core({tops[0], tops[2], tops[1]}, any_zone, sides, i, kNone);
+            return;
+        }
+        const auto& p = out_.core.surface.points;
+        const Vec3 up = triangle_normal(p[tops[0]], p[tops[1]], p[tops[2]]) + triangle_normal(p[tops[0]], p[tops[2]], p[tops[3]]);
+        const double side = std::min({distance(p[tops[0]], p[tops[1]]), distance(p[tops[1]], p[tops[2]]),
+                                      distance(p[tops[2]], p[tops[3]]), distance(p[tops[3]], p[tops[0]])});
+        const Vec3 middle = (p[tops[0]] + p[tops[1]] + p[tops[2]] + p[tops[3]]) / 4.0;
+        face.apex = static_cast<Index>(p.size());
+        out_.core.surface.points.push_back(middle + normalized(up) * (kCapHeight * side));
+        for (std::size_t k = 0; k < 4; ++k) add_core({tops[(k + 1) % 4], tops[k], face.apex}, any_zone, sides, i, kNone);
+    }
+
+    Index zone_near(const LayerStacks::Face& face) const {
+        for (const Index f : face.columns)
+            if (f != kNone && !wall_.corners_of(f).empty())
+                return wall_.zone_of(Wall::side_of(wall_.corners_of(f).front()));
+        return 0;
+    }
+
+    /// Drops the points that the core does not use, and notes where those of the surface mesh went.
+    void list_core_points() {
+        Surface& s = out_.core.surface;
+        std::vector<Index> now(s.points.size(), kNone);
+        std::vector<Vec3> points;
+        for (Triangle& t : s.triangles)
+            for (Index& p : t) {
+                if (now[p] == kNone) {
+                    now[p] = static_cast<Index>(points.size());
+                    points.push_back(s.points[p]);
+                }
+                p = now[p];
+            }
+        s.points = std::move(points);
+        for (LayerStacks::Column& c : out_.columns) c.top = now[c.top];
+        for (LayerStacks::Face& f : out_.faces)
+            if (f.apex != kNone) f.apex = now[f.apex];
+        out_.core_point_of.assign(now.begin(), now.begin() + static_cast<std::ptrdiff_t>(mesh_.surface.points.size()));
+    }
+
+    bool is_core_sound() {
+        make_core();
+        const Surface& s = out_.core.surface;
+        std::vector<Index> feet;
+        for (const auto& pair : find_self_intersections(s.points, s.triangles))
+            for (const Index t : pair) {
+                if (out_.face_of_core[t] != kNone) add_feet(out_.faces[out_.face_of_core[t]], feet);
+            }
+        if (feet.empty()) return true;
+        return shrink_all(std::move(feet), LayerLimit::crossing);
+    }
+
+    // ---- what came out ----
+
+    void describe() {
+        out_.strips = wall_.strips;
+        out_.zones = assignment_.zones;
+        std::vector<std::map<LayerLimit, std::pair<ZoneLayers::Shortfall, double>>> shortfalls(out_.zones.size());
+        for (const LayerStacks::Face& face : out_.faces) {
+            if (face.side == kNone) continue;
+            const Index z = assignment_.stack_of_side[face.side];
+            ZoneLayers& zone = out_.zones[z];
+            const Triangle& t = mesh_.surface.triangles[face.side / 2];
+            const auto& p = mesh_.surface.points;
+            const double area = triangle_area(p[t[0]], p[t[1]], p[t[2]]);
+            Index least = kNone, most = 0;
+            bool is_squeezed = false;
+            LayerLimit limit = LayerLimit::none;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Index f = face.columns[k];
+                least = std::min(least, out_.columns[f].count);
+                most = std::max(most, out_.columns[f].count);
+                const bool is_lower = settled_.stack[f].total < asked_.stack[f].total * (1 - 1e-6);
+                is_squeezed |= is_lower;
+                if (is_lower || directions_[f].limit != LayerLimit::none) limit = std::max(limit, settled_.limit[f]);
+            }
+            const bool is_full = least >= static_cast<Index>(std::max(1, zone.asked.count));
+            if (is_full) zone.full_area += area;
+            if (is_full && is_squeezed) zone.squeezed_area += area;
+            if (most == 0) zone.bare_area += area;
+            if (limit == LayerLimit::none) continue;
+            auto& [shortfall, largest] = shortfalls[z][limit];
+            shortfall.limit = limit;
+            shortfall.area += area;
+            if (area > largest) {
+                largest = area;
+                shortfall.at = (p[t[0]] + p[t[1]] + p[t[2]]) / 3.0;
+            }
+        }
+        for (std::size_t z = 0; z < out_.zones.size(); ++z) {
+            for (const auto& [limit, s] : shortfalls[z]) out_.zones[z].shortfalls.push_back(s.first);
+            std::stable_sort(out_.zones[z].shortfalls.begin(), out_.zones[z].shortfalls.end(),
+                             [](const auto& a, const auto& b) { return a.area > b.area; });
+        }
+    }
+
+    const SurfaceMesh& mesh_;
+    const SizeField& sizes_;
+    const Context& context_;
+    Assignment assignment_;
+    Wall wall_;
+    Asked asked_;
+    std::vector<Direction> directions_;
+    std::vector<double> room_;
+    std::vector<LayerLimit> why_;
+    std::unique_ptr<Shores> shores_;
+    Settled settled_;
+    std::vector<Vec3> top_;
+    Shores::Cut cut_;
+    std::vector<char> is_covered_;  // of each side: a layer stands on it
+    LayerStacks out_;
+    int round_ = 0;
+};
+
+}  // namespace
+}  // namespace layers
+
+const char* layer_limit_text(LayerLimit limit) {
+    switch (limit) {
+        case LayerLimit::none: return "as asked for";
+        case LayerLimit::slope: return "beside a lower stack";
+        case LayerLimit::narrow_gap: return "narrow gap";
+        case LayerLimit::sharp_edge: return "sharp edge";
+        case LayerLimit::corner_of_zone: return "no way along the zones beside it";
+        case LayerLimit::crossing: return "cells would have crossed";
+    }
+    return "";
+}
+
+Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region) {
+    auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {
+        return std::any_of(patterns.begin(), patterns.end(), [&](const auto& p) { return matches_pattern(text, p); });
+    };
+    for (Index i = 0; i < recipes.size(); ++i) {
+        const LayerRecipe& r = recipes[i];
+        if (r.in.empty() ? region.kind != RegionKind::fluid : !fits(r.in, region.name)) continue;
+        if (r.on.empty() ? role == Role::wall : fits(r.on, name)) return i;
+    }
+    return kNone;
+}
+
+LayerStacks grow_layers(const SurfaceMesh& surface, const SizeField& sizes, const LayerRequest& request,
+                        const Context& context) {
+    const ThreadLimit limit(context);
+    return layers::Grower(surface, sizes, request, context).grow();
+}
+
+}  // namespace anvilcast

@@ -1,0 +1,323 @@
+#include "layers/wall.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
+#include <span>
+
+#include "base/disjoint_sets.hpp"
+
+namespace anvilcast::layers {
+namespace {
+
+class WallMaker {
+  public:
+    WallMaker(const SurfaceMesh& mesh, std::vector<Index> recipe_of_side, const FanOptions& fans) : fan_(fans) {
+        wall_.mesh = &mesh;
+        wall_.recipe_of_side = std::move(recipe_of_side);
+    }
+
+    Wall make() {
+        find_normals();
+        find_across();
+        find_umbrellas();
+        choose_fans();
+        for (Index u = 0; u < umbrellas_.size(); ++u) place_feet(u);
+        add_faces();
+        list_by_foot();
+        list_edges();
+        return std::move(wall_);
+    }
+
+  private:
+    struct Umbrella {
+        std::vector<Corner> corners;  // all of them, counter-clockwise
+        std::vector<Corner> fans;     // those whose counter-clockwise edge is fanned out
+        bool has_shore = false;
+    };
+    /// The feet from one sector's to the next one's, over a fanned-out edge.
+    using Path = std::vector<Index>;
+
+    void find_normals() {
+        const Surface& s = wall_.mesh->surface;
+        wall_.normal_of_side.resize(2 * s.triangles.size());
+        for (Index t = 0; t < s.triangles.size(); ++t) {
+            const Vec3 n = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+            wall_.normal_of_side[front_of(t)] = n;
+            wall_.normal_of_side[back_of(t)] = -n;
+        }
+    }
+
+    void find_across() {
+        const Surface& s = wall_.mesh->surface;
+        wall_.across.assign(6 * s.triangles.size(), kNone);
+        const SurfaceEdges edges(s.triangles, s.points.size());
+        for_facing_sides(s.points, s.triangles, edges,
+                         [this](std::size_t, const SurfaceEdges::Use& use, Index side,
+                                const SurfaceEdges::Use& other_use, Index other_side) {
+                             wall_.across[3 * side + use.side] = 3 * other_side + other_use.side;
+                             wall_.across[3 * other_side + other_use.side] = 3 * side + use.side;
+                         });
+    }
+
+    void find_umbrellas() {
+        umbrella_of_.assign(wall_.across.size(), kNone);
+        for (Corner first = 0; first < wall_.across.size(); ++first) {
+            if (umbrella_of_[first] != kNone || !wall_.is_layered(Wall::side_of(first))) continue;
+            Umbrella u;
+            Corner c = first;
+            do {
+                umbrella_of_[c] = static_cast<Index>(umbrellas_.size());
+                u.corners.push_back(c);
+                u.has_shore |= !wall_.is_layered(Wall::side_of(c));
+                c = wall_.ccw(c);
+            } while (c != first);
+            umbrellas_.push_back(std::move(u));
+        }
+    }
+
+    /// By how much the wall turns round a convex edge, degrees; 0 where it is flat or concave.
+    double turn_at(Corner e) const {
+        const Corner f = wall_.across[e];
+        const Index p = Wall::side_of(e), q = Wall::side_of(f);
+        if (p / 2 == q / 2) return 180;  // the free edge of a baffle
+        const Vec3 &n = wall_.normal_of_side[p], &m = wall_.normal_of_side[q];
+        const auto& points = wall_.mesh->surface.points;
+        const Vec3 to_tip = points[wall_.point_of(Wall::previous(f))] - points[wall_.point_of(f)];
+        if (dot(to_tip, n) >= 0) return 0;
+        return std::acos(std::clamp(dot(n, m), -1.0, 1.0)) * 180 / std::numbers::pi;
+    }
+
+    Umbrella& umbrella_at(Corner c) { return umbrellas_[umbrella_of_[c]]; }
+
+    /// A fan needs two sectors at either end: the edge goes on beyond the point, or ends on a shore.
+    static bool can_fan(const Umbrella& u) { return u.has_shore ? u.fans.size() == 1 : u.fans.size() >= 2; }
+
+    void choose_fans() {
+        for (Umbrella& u : umbrellas_)
+            for (const Corner c : u.corners) {
+                const Corner e = Wall::ccw_edge(c);
+                if (wall_.is_layered(Wall::side_of(c)) && wall_.is_layered(Wall::side_of(wall_.across[e])) &&
+                    turn_at(e) > fan_.largest_turn_deg)
+                    u.fans.push_back(c);
+            }
+        // What cannot be fanned out at one end is not at the other; that may spread along the edge.
+        std::vector<Index> todo(umbrellas_.size());
+        for (Index u = 0; u < todo.size(); ++u) todo[u] = u;
+        while (!todo.empty()) {
+            Umbrella& u = umbrellas_[todo.back()];
+            todo.pop_back();
+            if (u.fans.empty() || can_fan(u)) continue;
+            for (const Corner c : std::exchange(u.fans, {})) {
+                const Corner other_end = other_end_of_fan(c);
+                std::erase(umbrella_at(other_end).fans, other_end);
+                todo.push_back(umbrella_of_[other_end]);
+            }
+        }
+        count_between();
+    }
+
+    /// At the other end of a fanned-out edge, the corner whose counter-clockwise edge it is.
+    Corner other_end_of_fan(Corner c) const {
+        const Corner f = wall_.across[Wall::ccw_edge(c)];
+        return Wall::ccw_edge(f) == f ? f : Wall::next(f);
+    }
+
+    /// As many feet all along a row of edges.
+    void count_between() {
+        DisjointSets rows(wall_.across.size());
+        for (const Umbrella& u : umbrellas_) {
+            for (const Corner c : u.fans) rows.join(c, other_end_of_fan(c));
+            if (u.fans.size() == 2 && !u.has_shore) rows.join(u.fans[0], u.fans[1]);
+        }
+        for (const Umbrella& u : umbrellas_)
+            for (const Corner c : u.fans) {
+                int& n = n_between_[rows.find(c)];
+                n = std::max(n, static_cast<int>(std::ceil(turn_at(Wall::ccw_edge(c)) / fan_.step_deg)) - 1);
+            }
+        for (const Umbrella& u : umbrellas_)
+            for (const Corner c : u.fans) n_between_[c] = n_between_[rows.find(c)];
+    }
+
+    Index add_foot(Index umbrella) {
+        const Corner c = umbrellas_[umbrella].corners.front();
+        wall_.feet.push_back({wall_.point_of(c), umbrella, wall_.region_of(Wall::side_of(c))});
+        return static_cast<Index>(wall_.feet.size() - 1);
+    }
+
+    void place_feet(Index number) {
+        const Umbrella& u = umbrellas_[number];
+        wall_.foot_of_corner.resize(wall_.across.size(), kNone);
+        const std::size_t n = u.corners.size();
+        // From behind a fan on, so that no sector is begun in its middle; from behind the shore where there is one.
+        std::size_t start = 0;
+        for (std::size_t k = 0; k < n; ++k) {
+            const bool ends_here = u.has_shore ? !wall_.is_layered(Wall::side_of(u.corners[k])) &&
+                                                     wall_.is_layered(Wall::side_of(u.corners[(k + 1) % n]))
+                                               : !u.fans.empty() && u.corners[k] == u.fans.front();
+            if (ends_here) start = k + 1;
+        }
+        Index foot = add_foot(number);
+        for (std::size_t k = 0; k < n; ++k) {
+            const Corner c = u.corners[(start + k) % n];
+            if (wall_.is_layered(Wall::side_of(c))) wall_.foot_of_corner[c] = foot;
+            if (k + 1 < n && std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end()) foot = add_foot(number);
+        }
+        for (const Corner c : u.fans) {
+            const Corner d = wall_.ccw(c);
+            // Two edges in a row share one fan, seen from its two ends.
+            if (u.fans.size() == 2 && !u.has_shore && c == u.fans[1]) {
+                paths_[c] = paths_[u.fans[0]];
+                std::reverse(paths_[c].begin(), paths_[c].end());
+                continue;
+            }
+            Path& path = paths_[c];
+            path.push_back(wall_.foot_of_corner[c]);
+            for (int i = 1; i <= n_between_[c]; ++i) {
+                path.push_back(add_foot(number));
+                wall_.feet.back().fan = {wall_.foot_of_corner[c], wall_.foot_of_corner[d]};
+                wall_.feet.back().share = static_cast<double>(i) / (n_between_[c] + 1);
+            }
+            path.push_back(wall_.foot_of_corner[d]);
+        }
+    }
+
+    void add_faces() {
+        for (Index side = 0; side < wall_.recipe_of_side.size(); ++side) {
+            if (!wall_.is_layered(side)) continue;
+            const Corner c = 3 * side;
+            std::array<Corner, 3> k{c, c + 1, c + 2};
+            if ((side & 1U) != 0) std::swap(k[1], k[2]);
+            wall_.faces.push_back({{wall_.foot_of_corner[k[0]], wall_.foot_of_corner[k[1]],
+                                    wall_.foot_of_corner[k[2]], kNone},
+                                   side,
+                                   wall_.region_of(side)});
+            for (std::size_t i = 0; i < 3; ++i) {
+                // The edge between these two corners starts at the one that comes first in the triangle's own order.
+                const Corner from = k[i], to = k[(i + 1) % 3];
+                const Corner other = wall_.across[Wall::next(from) == to ? from : to];
+                if (!wall_.is_layered(Wall::side_of(other)))
+                    add_strip(wall_.foot_of_corner[from], wall_.foot_of_corner[to], other);
+            }
+        }
+        for (const Umbrella& u : umbrellas_) {
+            for (const Corner c : u.fans)
+                if (c < other_end_of_fan(c)) add_fan_quads(c);
+            if (u.fans.size() > 2) add_corner_fan(u);
+            if (u.has_shore && u.fans.size() == 1) add_fan_strips(u);
+        }
+    }
+
+    /// Seen from the side of corner c the edge runs from the other end to c.
+    void add_fan_quads(Corner c) {
+        const Path& here = paths_.at(c);
+        Path there = paths_.at(other_end_of_fan(c));
+        std::reverse(there.begin(), there.end());
+        for (std::size_t i = 0; i + 1 < here.size(); ++i)
+            wall_.faces.push_back(
+                {{here[i], there[i], there[i + 1], here[i + 1]}, kNone, wall_.feet[here[0]].region});
+    }
+
+    /// Three or more fans at a point: the room between them is fanned out round a foot in the middle.
+    void add_corner_fan(const Umbrella& u) {
+        const Index center = add_foot(umbrella_of_[u.corners.front()]);
+        wall_.feet.back().is_center = true;
+        for (const Corner c : u.fans) {
+            const Path& path = paths_.at(c);
+            for (std::size_t i = 0; i + 1 < path.size(); ++i)
+                wall_.faces.push_back({{center, path[i], path[i + 1], kNone}, kNone, wall_.feet[center].region});
+        }
+    }
+
+    /// A fan that ends on a shore lies on it with its last faces.
+    void add_fan_strips(const Umbrella& u) {
+        const Corner c = u.fans.front();
+        const Path& path = paths_.at(c);
+        const Corner shore = *std::find_if(u.corners.begin(), u.corners.end(), [this](Corner k) {
+            return !wall_.is_layered(Wall::side_of(k));
+        });
+        // Whichever end of the quads this is, that is the order in which they have its feet.
+        for (std::size_t i = 0; i + 1 < path.size(); ++i) add_strip(path[i + 1], path[i], shore);
+    }
+
+    void add_strip(Index a, Index b, Corner shore) {
+        wall_.strips.push_back({a, b, wall_.zone_of(Wall::side_of(shore))});
+        wall_.shore_of_strip.push_back(shore);
+    }
+
+    void list_by_foot() {
+        const std::size_t n = wall_.feet.size();
+        std::vector<std::vector<Corner>> layered(n), shores(n);
+        for (const Umbrella& u : umbrellas_) {
+            std::vector<Corner> of_shore;
+            std::vector<Index> feet;
+            // The shore's corners in one piece, wherever the walk began.
+            const std::size_t m = u.corners.size();
+            std::size_t start = 0;
+            for (std::size_t k = 0; k < m; ++k)
+                if (wall_.is_layered(Wall::side_of(u.corners[k])) &&
+                    !wall_.is_layered(Wall::side_of(u.corners[(k + 1) % m])))
+                    start = k + 1;
+            for (std::size_t k = 0; k < m; ++k) {
+                const Corner c = u.corners[(start + k) % m];
+                if (const Index foot = wall_.foot_of_corner[c]; foot != kNone) {
+                    layered[foot].push_back(c);
+                    if (feet.empty() || feet.back() != foot) feet.push_back(foot);
+                } else {
+                    of_shore.push_back(c);
+                }
+            }
+            for (const Index foot : feet)
+                if (shores[foot].empty()) shores[foot] = of_shore;
+        }
+        for (Index f = 0; f < n; ++f) {
+            const Foot& foot = wall_.feet[f];
+            if (foot.fan[0] != kNone) {
+                shores[f] = shores[foot.fan[0]];
+                for (const Index end : foot.fan)
+                    layered[f].insert(layered[f].end(), layered[end].begin(), layered[end].end());
+            }
+        }
+        auto flatten = [n](const std::vector<std::vector<Corner>>& lists, std::vector<Index>& first,
+                           std::vector<Corner>& all) {
+            first.assign(1, 0);
+            for (std::size_t f = 0; f < n; ++f) {
+                all.insert(all.end(), lists[f].begin(), lists[f].end());
+                first.push_back(static_cast<Index>(all.size()));
+            }
+        };
+        for (Index f = 0; f < n; ++f)
+            if (wall_.feet[f].is_center)
+                for (const Corner c : umbrellas_[wall_.feet[f].umbrella].corners) layered[f].push_back(c);
+        flatten(layered, wall_.first_corner, wall_.corners);
+        flatten(shores, wall_.first_shore, wall_.shores);
+    }
+
+    void list_edges() {
+        for (const LayerStacks::Face& face : wall_.faces) {
+            const std::size_t m = face.is_quad() ? 4 : 3;
+            for (std::size_t i = 0; i < m; ++i) {
+                const Index a = face.columns[i], b = face.columns[(i + 1) % m];
+                wall_.edges.push_back({std::min(a, b), std::max(a, b)});
+            }
+        }
+        std::sort(wall_.edges.begin(), wall_.edges.end());
+        wall_.edges.erase(std::unique(wall_.edges.begin(), wall_.edges.end()), wall_.edges.end());
+    }
+
+    Wall wall_;
+    FanOptions fan_;
+    std::vector<Index> umbrella_of_;  // of each corner; kNone where no side of it has layers
+    std::vector<Umbrella> umbrellas_;
+    std::map<Corner, int> n_between_;  // of the corners whose counter-clockwise edge is fanned out
+    std::map<Corner, Path> paths_;
+};
+
+}  // namespace
+
+Wall find_wall(const SurfaceMesh& mesh, std::vector<Index> recipe_of_side, const FanOptions& fans) {
+    return WallMaker(mesh, std::move(recipe_of_side), fans).make();
+}
+
+}  // namespace anvilcast::layers
