@@ -318,14 +318,77 @@ static std::string quality_text(const VolumeMesh& mesh, const QualityReport& rep
     return text;
 }
 
+/// y+ of a first height, where the solver has its values.
+static double y_plus_of(double height, const WallEstimate& wall, YPlusAt at) {
+    return height / wall.viscous_length * (at == YPlusAt::cell_center ? 0.5 : 1);
+}
+
+/// Zone by zone what stands on the walls; `c`: the case that it was built by.
+static std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, const LengthUnit& unit,
+                               const Case* c = nullptr) {
+    if (layers.empty()) return "";
+    std::size_t width = 8;
+    auto name_of = [&mesh](const LayerFigures& f) {
+        const BoundaryZone& z = mesh.zones[f.zone];
+        return z.role == Role::interface_ || z.role == Role::baffle
+                   ? fmt::format("{} ({})", z.name, mesh.regions[f.region].name)
+                   : z.name;
+    };
+    for (const LayerFigures& f : layers) width = std::max(width, name_of(f).size());
+    width += 2;
+    std::optional<WallEstimate> wall;
+    if (c != nullptr && c->flow) wall = estimate_wall(c->flow->conditions);
+    std::string text = fmt::format("\n{:<{}}{:>7}{:>9}{:>8}{:>12}{:>12}{:>12}{:>10}{:>8}{:>9}{:>7}{}\n", "Layers", width + 2,
+                                   "most", "full", "bare", "first, min", "median", "max", "in 5 %", "growth", "to core",
+                                   "95 %", wall ? "   y+" : "");
+    for (const LayerFigures& f : layers) {
+        text += fmt::format("  {:<{}}{:>7}{:>7.1f} %{:>6.1f} %{:>12}{:>12}{:>12}{:>8.1f} %{:>8.3f}{:>9.2f}{:>7.2f}",
+                            name_of(f), width, f.most, 100 * f.full_area / f.area, 100 * f.bare_area / f.area,
+                            format_length(f.first_min, unit), format_length(f.first_median, unit),
+                            format_length(f.first_max, unit), 100 * f.first_share_5, f.growth_median, f.step_median,
+                            f.step_95);
+        if (wall)
+            text += fmt::format("   {:.3g} to {:.3g}", y_plus_of(f.first_min, *wall, c->flow->y_plus_at),
+                                y_plus_of(f.first_max, *wall, c->flow->y_plus_at));
+        text += "\n";
+    }
+    return text + "(full, bare: of the area, with all layers and with none; to core: volumes of last layer and core, median "
+                  "and 95 %)\n";
+}
+
+/// Where layers are fewer or lower than asked for, and why.
+static std::string shortfalls_text(const BuildResult& r, const LengthUnit& unit) {
+    std::string text;
+    for (const ZoneLayers& z : r.layers)
+        for (const ZoneLayers::Shortfall& s : z.shortfalls)
+            if (s.area > 5e-4 * z.area)
+                text += fmt::format("  {:<24} {:>5.1f} %  {}, e.g. at {}\n", r.mesh.zones[z.zone].name,
+                                    100 * s.area / z.area, layer_limit_text(s.limit), place(s.at, unit));
+    return text.empty() ? text : "\nLayers fewer or lower than asked for\n" + text;
+}
+
+/// By type, as far as there are any.
+static std::string cells_text(const VolumeMesh& mesh) {
+    std::string text;
+    for (const CellType type :
+         {CellType::tetrahedron, CellType::pyramid, CellType::prism, CellType::hexahedron, CellType::polyhedron}) {
+        const auto n = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
+        if (n > 0)
+            text += fmt::format("{}{} {}", text.empty() ? "" : ", ", grouped(static_cast<std::size_t>(n)),
+                                cell_type_name(type));
+    }
+    return text;
+}
+
 std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, const std::string& source,
                         const LengthUnit& unit) {
-    std::string text = fmt::format("{}\n  cells     {}, {} points\n", bold(source), grouped(mesh.n_cells()),
+    std::string text = fmt::format("{}\n  cells     {}, {} points\n", bold(source), cells_text(mesh),
                                    grouped(mesh.points.size()));
     for (std::size_t i = 0; i < mesh.regions.size(); ++i)
         text +=
             fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
-    return text + zones_text(mesh, report, unit) + quality_text(mesh, report, unit);
+    return text + zones_text(mesh, report, unit) + layers_text(mesh, report.layers, unit) +
+           quality_text(mesh, report, unit);
 }
 
 std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const ImproveOptions& options,
@@ -387,7 +450,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
                             region_kind_name(r.mesh.regions[i].kind), format_volume(r.quality.region_volumes[i], unit));
     text +=
-        fmt::format("  cells     {} tetrahedra, {} points\n", grouped(r.mesh.n_cells()), grouped(r.mesh.points.size()));
+        fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.mesh.points.size()));
     text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
                         place(r.largest_deviation_at, unit));
     if (r.surround)
@@ -405,6 +468,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
             fmt::format("  boundary  {} points were added to its edges and faces, the first at {}\n",
                         r.fill.boundary_points_added.size(), place(r.fill.boundary_points_added.front().place, unit));
     text += zones_text(r.mesh, r.quality, unit, r.guessed_roles);
+    text += layers_text(r.mesh, r.quality.layers, unit, &c) + shortfalls_text(r, unit);
     text += quality_text(r.mesh, r.quality, unit);
     text += time_text(r.costs);
     text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json\n", directory, c.write_vtu ? ", mesh.vtu" : "",

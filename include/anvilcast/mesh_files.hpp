@@ -13,12 +13,21 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
+#include <string>
+#include <vector>
 
 namespace anvilcast {
 
-/// The file appears whole or not at all. Throws FailureError when it cannot be written.
+/// A value for each face that is in a zone, in their order.
+struct FaceField {
+    std::string name;
+    std::vector<double> values;
+};
+
+/// The file appears whole or not at all. `fields`: more cell arrays, 0 on the cells of the volume. Throws FailureError when it cannot be written.
 ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
-ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh);
+ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
+                             const std::vector<FaceField>& fields = {});
 
 /// Read files of standard cells with every outer face in a zone, ours in particular. Throw InputError with what is
 /// wrong.

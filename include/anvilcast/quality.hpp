@@ -26,6 +26,7 @@
 
 #include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/layer_figures.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <optional>
 #include <string>
@@ -72,6 +73,7 @@ struct QualityReport {
     std::vector<Metric> surface;  ///< of the boundary's triangles, see assess_surface
     std::vector<double> region_volumes;
     std::vector<double> zone_areas;
+    std::vector<LayerFigures> layers;  ///< where the mesh has some
     std::optional<double> cells_limit;
     bool limits_hold = true;
 

@@ -42,7 +42,7 @@ std::string compressed(const void* data, std::size_t bytes) {
 
 class VtuWriter {
   public:
-    explicit VtuWriter(const VolumeMesh& mesh) : mesh_(mesh) {}
+    VtuWriter(const VolumeMesh& mesh, const std::vector<FaceField>& fields) : fields_(fields), mesh_(mesh) {}
 
     std::string write() {
         const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_plain_faces();
@@ -127,8 +127,15 @@ class VtuWriter {
             region.push_back(static_cast<std::int32_t>(mesh_.cell_region[mesh_.owner[f]]));
         add("Int32", "zone", 1, zone);
         add("Int32", "region", 1, region);
+        for (const FaceField& f : fields_) {
+            std::vector<double> values(mesh_.n_cells(), 0);
+            values.insert(values.end(), f.values.begin(), f.values.end());
+            add("Float64", f.name.c_str(), 1, values);
+        }
     }
 
+
+    const std::vector<FaceField>& fields_;
     const VolumeMesh& mesh_;
     std::string head_, data_;
 };
@@ -308,8 +315,12 @@ class VtuReader {
 
 }  // namespace
 
-void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh) {
-    io::write_file(file, VtuWriter(mesh).write());
+void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh, const std::vector<FaceField>& fields) {
+    for (const FaceField& f : fields)
+        if (f.values.size() != mesh.n_faces() - mesh.n_plain_faces())
+            throw InputError(fmt::format("the field \"{}\" has {} values for {} faces", f.name, f.values.size(),
+                                         mesh.n_faces() - mesh.n_plain_faces()));
+    io::write_file(file, VtuWriter(mesh, fields).write());
 }
 
 VolumeMesh read_vtu(const std::filesystem::path& file) {

@@ -66,6 +66,21 @@ LayerStacks stacks_of(const SurfaceMesh& surface, const SizeField& field, const 
     }
 }
 
+/// How many layers stand on each face, and how high the first one is.
+std::vector<FaceField> layer_fields(const BuildResult& result) {
+    if (result.layers.empty()) return {};
+    const std::size_t first = result.mesh.n_plain_faces(), n = result.mesh.n_faces() - first;
+    std::vector<FaceField> fields{{"layers", std::vector<double>(n, 0)},
+                                  {"first layer height", std::vector<double>(n, 0)}};
+    // Of the two sides of an interface, the one with more.
+    for (const FaceLayers& f : layers_on_faces(result.mesh)) {
+        if (f.count <= fields[0].values[f.face - first]) continue;
+        fields[0].values[f.face - first] = f.count;
+        fields[1].values[f.face - first] = f.first;
+    }
+    return fields;
+}
+
 void make_directory(const std::filesystem::path& directory) {
     std::error_code code;
     std::filesystem::create_directories(directory, code);
@@ -109,6 +124,12 @@ BuildResult build(const Case& c, const Context& context) {
         throw InternalError(
             fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
     result.quality = assess(result.mesh, c.limits, context);
+    if (!result.layers.empty()) {
+        std::vector<AskedLayers> asked;
+        for (const ZoneLayers& z : result.layers)
+            asked.push_back({z.zone, z.region, static_cast<Index>(z.asked.count), z.asked.first});
+        result.quality.layers = measure_layers(result.mesh, asked, context);
+    }
     watch.lap("assess");
     for (const std::string& w : result.warnings) context.warn(w);
     return result;
@@ -124,7 +145,7 @@ void write_surface_build(const SurfaceBuild& built, const Case& c, const std::fi
 void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory) {
     make_directory(c.write_stl ? directory / "zones" : directory);
     write_cgns(directory / "mesh.cgns", result.mesh);
-    if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh);
+    if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh, layer_fields(result));
     if (c.write_stl) {
         const Surface boundary = boundary_surface(result.mesh);
         for (Index z = 0; z < boundary.zones.size(); ++z) {

@@ -93,6 +93,57 @@ ordered_json case_of(const Case& c) {
     return {{"name", c.name}, {"file", c.file.filename().string()}, {"unit", c.unit.name}, {"text", c.text}};
 }
 
+ordered_json json_of(const LayerStack& s) {
+    return {{"first", s.first},   {"last", s.last},   {"total", s.total},
+            {"growth", s.growth}, {"count", s.count}, {"step_to_core", s.step_to_core}};
+}
+
+ordered_json layers_of(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers) {
+    ordered_json out = ordered_json::array();
+    for (const LayerFigures& f : layers)
+        out.push_back({{"zone", mesh.zones[f.zone].name},
+                       {"region", mesh.regions[f.region].name},
+                       {"area", f.area},
+                       {"most", f.most},
+                       {"full_share", f.full_area / f.area},
+                       {"bare_share", f.bare_area / f.area},
+                       {"first",
+                        {{"asked", f.asked_first},
+                         {"min", f.first_min},
+                         {"median", f.first_median},
+                         {"max", f.first_max},
+                         {"share_within_2_percent", f.first_share_2},
+                         {"share_within_5_percent", f.first_share_5}}},
+                       {"growth", f.growth_median},
+                       {"step_to_core", {{"median", f.step_median}, {"p95", f.step_95}}}});
+    return out;
+}
+
+/// The same with what was asked for, the y+ that it comes to, and where less was possible.
+ordered_json layers_of(const BuildResult& r, const Case& c) {
+    ordered_json out = layers_of(r.mesh, r.quality.layers);
+    std::optional<WallEstimate> wall;
+    if (c.flow) wall = estimate_wall(c.flow->conditions);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const LayerFigures& f = r.quality.layers[i];
+        if (wall) {
+            const double unit = wall->viscous_length * (c.flow->y_plus_at == YPlusAt::cell_center ? 2 : 1);
+            out[i]["y_plus"] = {
+                {"min", f.first_min / unit}, {"median", f.first_median / unit}, {"max", f.first_max / unit}};
+        }
+        for (const ZoneLayers& z : r.layers) {
+            if (z.zone != f.zone || z.region != f.region) continue;
+            out[i]["asked"] = json_of(z.asked);
+            out[i]["squeezed_share"] = z.squeezed_area / z.area;
+            out[i]["shortfalls"] = ordered_json::array();
+            for (const ZoneLayers::Shortfall& s : z.shortfalls)
+                out[i]["shortfalls"].push_back(
+                    {{"why", layer_limit_text(s.limit)}, {"area", s.area}, {"at", json_of(s.at)}});
+        }
+    }
+    return out;
+}
+
 ordered_json json_of(const WallEstimate& w) {
     return {{"reynolds", w.reynolds},
             {"skin_friction", w.skin_friction},
@@ -102,11 +153,6 @@ ordered_json json_of(const WallEstimate& w) {
             {"turbulent", w.is_turbulent},
             {"correlation", w.correlation},
             {"warnings", w.warnings}};
-}
-
-ordered_json json_of(const LayerStack& s) {
-    return {{"first", s.first},   {"last", s.last},   {"total", s.total},
-            {"growth", s.growth}, {"count", s.count}, {"step_to_core", s.step_to_core}};
 }
 
 /// Invalid UTF-8 in names must not stop a report.
@@ -170,6 +216,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
           {{"boundary_points_added", result.fill.boundary_points_added.size()},
            {"boundary_points_lifted", result.fill.boundary_points_lifted},
            {"interior_points", result.fill.interior_points}}},
+         {"layers", layers_of(result, c)},
          {"quality", quality_of(result.quality)},
          {"stages", stages_of(result.costs)},
          {"mended", json_of(result.mendings)},
@@ -256,6 +303,7 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"points", mesh.points.size()},
                    {"zones", zones_of(mesh, report)},
                    {"regions", regions_of(mesh, report)},
+                   {"layers", layers_of(mesh, report.layers)},
                    {"quality", quality_of(report)}});
 }
 

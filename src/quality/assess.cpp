@@ -164,6 +164,7 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
         return std::max(a, b) / std::min(a, b);
     });
     report.surface = quality::boundary_metrics(mesh);
+    report.layers = measure_layers(mesh, {}, context);
     report.cells_limit = limits.cells;
     for (const Metric& metric : report.metrics) report.limits_hold = report.limits_hold && metric.n_beyond == 0;
     if (limits.cells && static_cast<double>(mesh.n_cells()) > *limits.cells) report.limits_hold = false;
