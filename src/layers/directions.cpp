@@ -17,7 +17,7 @@ constexpr double kLeastVisible = 0.08;
 /// Feet whose faces' normals are within this cosine of the direction are smooth.
 constexpr double kSmooth = 0.94;
 /// The lean of an edge fades over this many heights, and is gone after kFaded times that.
-constexpr double kFade = 1.7, kFaded = 3.5;
+constexpr double kFade = 2.5, kFaded = 3.5;
 /// Normals closer than this are one.
 constexpr double kSame = 0.9998;
 
@@ -65,6 +65,7 @@ class Finder {
         const std::size_t n = wall_.feet.size();
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_base(static_cast<Index>(f)); });
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_in_fan(static_cast<Index>(f)); });
+        find_centers();
         context_.check_stop();
         lean();
         return std::move(out_);
@@ -171,8 +172,24 @@ class Finder {
             d.step = mean;
         } else {
             d.is_fixed = true;
+            d.axis = edge_of(normals);
             scale(d, most_normal(normals), normals);
         }
+    }
+
+    /// The direction that lies in all faces with these normals; zero when there is none.
+    static Vec3 edge_of(std::span<const Vec3> normals) {
+        constexpr double kFlat = 0.1;
+        Vec3 widest{};
+        for (std::size_t i = 0; i < normals.size(); ++i)
+            for (std::size_t j = 0; j < i; ++j) {
+                const Vec3 c = cross(normals[i], normals[j]);
+                if (length_squared(c) > length_squared(widest)) widest = c;
+            }
+        widest = normalized(widest);
+        for (const Vec3& n : normals)
+            if (std::abs(dot(n, widest)) > kFlat) return {};
+        return widest;
     }
 
     double angle_at(Corner c) const {
@@ -196,11 +213,7 @@ class Finder {
     void find_in_fan(Index f) {
         const Foot& foot = wall_.feet[f];
         Direction& d = out_[f];
-        if (foot.is_center) {
-            Vec3 sum{};
-            for (const Corner c : wall_.corners_of(f)) sum += out_[wall_.foot_of_corner[c]].step;
-            d.step = length(sum) > 0.3 ? normalized(sum) : outward(f);
-        } else if (foot.fan[0] != kNone) {
+        if (foot.fan[0] != kNone) {
             const Direction &from = out_[foot.fan[0]], &to = out_[foot.fan[1]];
             const Vec3 a = normalized(from.step), b = normalized(to.step);
             const double angle = std::acos(std::clamp(dot(a, b), -1.0, 1.0));
@@ -214,6 +227,22 @@ class Finder {
         }
         d.is_fixed = true;
         normal_[f] = normalized(d.step);
+    }
+
+    /// Where fans meet at a corner: the mean of the directions round the foot in the middle.
+    void find_centers() {
+        std::vector<Vec3> sum(out_.size());
+        for (const LayerStacks::Face& face : wall_.faces) {
+            const Index center = face.columns[0];
+            if (!wall_.feet[center].is_center) continue;
+            for (const Index f : {face.columns[1], face.columns[2]}) sum[center] += normalized(out_[f].step);
+        }
+        for (Index f = 0; f < out_.size(); ++f) {
+            if (!wall_.feet[f].is_center) continue;
+            out_[f].step = normalized(sum[f]);
+            out_[f].is_fixed = true;
+            normal_[f] = out_[f].step;
+        }
     }
 
     // ---- leaning ----
@@ -238,6 +267,7 @@ class Finder {
 
     /// What of a vector the foot may take on without losing height over its walls or leaving its shore.
     Vec3 allowed(Index f, const Vec3& v) const {
+        if (out_[f].is_fixed) return out_[f].axis * dot(v, out_[f].axis);
         Vec3 u = without(v, normal_[f]);
         if (out_[f].shoreline == Shoreline::plane) {
             const Vec3 m = normalized(without(out_[f].shore_normal, normal_[f]));
@@ -247,7 +277,7 @@ class Finder {
     }
     bool may_lean(Index f) const {
         const Direction& d = out_[f];
-        return !d.is_fixed && d.shoreline != Shoreline::blocked && !(d.step == Vec3{});
+        return (!d.is_fixed || !(d.axis == Vec3{})) && d.shoreline != Shoreline::blocked && !(d.step == Vec3{});
     }
 
     void lean() {
@@ -275,16 +305,17 @@ class Finder {
         };
         std::priority_queue<Entry, std::vector<Entry>, std::greater<>> queue;
         std::vector<double> far(out_.size(), Box::inf);
+        std::vector<Index> active;
         for (Index f = 0; f < out_.size(); ++f) {
             // A column that leans for its shore is an edge's too.
             const bool leans = out_[f].is_fixed || (out_[f].shoreline == Shoreline::plane &&
                                                     length(without(base[f], normal_[f])) > 0.1);
             if (!leans || base[f] == Vec3{} || !(height_[f] > 0)) continue;
+            if (!(out_[f].axis == Vec3{})) active.push_back(f);
             far[f] = 0;
             reach[f] = static_cast<float>(kFade * height_[f]);
             queue.push({0, f});
         }
-        std::vector<Index> active;
         while (!queue.empty()) {
             const auto [d, f] = queue.top();
             queue.pop();
@@ -293,6 +324,7 @@ class Finder {
             for (Index k = link.first[f]; k < link.first[f + 1]; ++k) {
                 const Index g = link.to[k];
                 const double l = distance(wall_.place_of(f), wall_.place_of(g));
+                // Along an edge what counts is the corner at its end, not its own lean.
                 if (!may_lean(g) || far[f] + l >= far[g] || far[f] + l > kFaded * double{reach[f]}) continue;
                 far[g] = far[f] + l;
                 reach[g] = reach[f];

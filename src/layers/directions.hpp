@@ -21,6 +21,7 @@ struct Direction {
     Corner shore = kNone;   ///< an unlayered corner of that zone; at an edge, the one whose ccw edge it is
     Vec3 shore_normal;      ///< of the plane, into the region
     bool is_fixed = false;  ///< by a sharp edge of the wall or of its shores
+    Vec3 axis;              ///< of a fixed one: the edge along which it may lean nonetheless; zero for none
     LayerLimit limit = LayerLimit::none;
 };
 

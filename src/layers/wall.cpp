@@ -94,17 +94,39 @@ class WallMaker {
     /// A fan needs two sectors at either end: the edge goes on beyond the point, or ends on a shore.
     static bool can_fan(const Umbrella& u) { return u.has_shore ? u.fans.size() == 1 : u.fans.size() >= 2; }
 
+    bool has_fan(const Umbrella& u, Corner c) const { return std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end(); }
+
+    /// Adds the fans of the umbrella's edges that turn by more than some degrees; tells the umbrellas at their other
+    /// ends.
+    void add_fans(Index umbrella, double degrees, std::vector<Index>& touched) {
+        // By number: the lists of others grow meanwhile.
+        for (std::size_t k = 0; k < umbrellas_[umbrella].corners.size(); ++k) {
+            const Corner c = umbrellas_[umbrella].corners[k], e = Wall::ccw_edge(c);
+            if (has_fan(umbrellas_[umbrella], c) || !wall_.is_layered(Wall::side_of(c)) ||
+                !wall_.is_layered(Wall::side_of(wall_.across[e])) || !(turn_at(e) > degrees))
+                continue;
+            const Corner other = other_end_of_fan(c);
+            umbrellas_[umbrella].fans.push_back(c);
+            umbrella_at(other).fans.push_back(other);
+            touched.push_back(umbrella_of_[other]);
+        }
+    }
+
     void choose_fans() {
-        for (Umbrella& u : umbrellas_)
-            for (const Corner c : u.corners) {
-                const Corner e = Wall::ccw_edge(c);
-                if (wall_.is_layered(Wall::side_of(c)) && wall_.is_layered(Wall::side_of(wall_.across[e])) &&
-                    turn_at(e) > fan_.largest_turn_deg)
-                    u.fans.push_back(c);
-            }
+        std::vector<Index> todo, ends;
+        for (Index u = 0; u < umbrellas_.size(); ++u) add_fans(u, fan_.largest_turn_deg, todo);
+        // A fan that would end in nothing goes on along other edges, as far as these are sharp.
+        for (Index u = 0; u < umbrellas_.size(); ++u)
+            if (umbrellas_[u].fans.size() == 1 && !umbrellas_[u].has_shore) ends.push_back(u);
+        while (!ends.empty()) {
+            const Index u = ends.back();
+            ends.pop_back();
+            if (umbrellas_[u].fans.size() != 1 || umbrellas_[u].has_shore) continue;
+            add_fans(u, fan_.beside_deg, ends);
+        }
+        for (Umbrella& u : umbrellas_) sort_fans(u);
         // What cannot be fanned out at one end is not at the other; that may spread along the edge.
-        std::vector<Index> todo(umbrellas_.size());
-        for (Index u = 0; u < todo.size(); ++u) todo[u] = u;
+        for (Index u = 0; u < umbrellas_.size(); ++u) todo.push_back(u);
         while (!todo.empty()) {
             Umbrella& u = umbrellas_[todo.back()];
             todo.pop_back();
@@ -116,6 +138,14 @@ class WallMaker {
             }
         }
         count_between();
+    }
+
+    /// In the order round the point.
+    static void sort_fans(Umbrella& u) {
+        std::vector<Corner> sorted;
+        for (const Corner c : u.corners)
+            if (std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end()) sorted.push_back(c);
+        u.fans = std::move(sorted);
     }
 
     /// At the other end of a fanned-out edge, the corner whose counter-clockwise edge it is.

@@ -67,6 +67,7 @@ struct Wall {
 
 struct FanOptions {
     double largest_turn_deg = 110;  ///< a convex edge round which the wall turns by more is fanned out
+    double beside_deg = 40;         ///< and so is one with more than this where another fan would end in nothing
     double step_deg = 40;           ///< from column to column of a fan, at most
 };
 
