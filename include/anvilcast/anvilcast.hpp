@@ -13,7 +13,9 @@
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
+#include <anvilcast/layer_figures.hpp>
 #include <anvilcast/layer_stack.hpp>
+#include <anvilcast/layers.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/mesh_files.hpp>

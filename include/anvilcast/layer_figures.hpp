@@ -25,7 +25,8 @@ struct FaceLayers {
     double growth = 0;          ///< mean ratio of a layer's height to the one below, where they grow; 0 below two
     double step = 0;            ///< larger over smaller volume of the last layer and the cell beyond; 0 at another wall
 };
-/// Of each face in a zone, owner's side first; faces of an interface have two entries. Parallel, O(n).
+/// Of each face of a wall, baffle or interface, owner's side first; faces of an interface have two entries. Parallel,
+/// O(n).
 ANVILCAST_API std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& context = {});
 
 /// Of one side of a zone; areas weigh.

@@ -22,7 +22,7 @@ namespace anvilcast {
 
 struct LayerRequest {
     std::vector<LayerRecipe> recipes;  ///< the first one that fits a side of a zone is its own
-    std::optional<WallEstimate> wall;  ///< needed for recipes with y+
+    std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
     YPlusAt y_plus_at = YPlusAt::cell_center;
 };
 

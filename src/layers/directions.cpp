@@ -159,6 +159,11 @@ class Finder {
         }
         mean = normalized(mean);
         normal_[f] = mean;
+        if (wall_.feet[f].is_dead_end) {
+            d.is_fixed = true;
+            d.limit = LayerLimit::sharp_edge;
+            return;
+        }
         Vec3 along;
         if (!find_shoreline(f, d, along)) return;
         if (d.shoreline == Shoreline::edge) {

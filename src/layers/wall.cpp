@@ -91,8 +91,11 @@ class WallMaker {
 
     Umbrella& umbrella_at(Corner c) { return umbrellas_[umbrella_of_[c]]; }
 
-    /// A fan needs two sectors at either end: the edge goes on beyond the point, or ends on a shore.
-    static bool can_fan(const Umbrella& u) { return u.has_shore ? u.fans.size() == 1 : u.fans.size() >= 2; }
+    /// A fan needs two sectors at either end: the edge goes on beyond the point, or ends on a shore. Where it does not,
+    /// all its feet are one, which gets no layers: towards it the fan steps down.
+    static bool is_dead_end(const Umbrella& u) {
+        return !u.fans.empty() && (u.has_shore ? u.fans.size() != 1 : u.fans.size() < 2);
+    }
 
     bool has_fan(const Umbrella& u, Corner c) const { return std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end(); }
 
@@ -113,8 +116,9 @@ class WallMaker {
     }
 
     void choose_fans() {
-        std::vector<Index> todo, ends;
-        for (Index u = 0; u < umbrellas_.size(); ++u) add_fans(u, fan_.largest_turn_deg, todo);
+        std::vector<Index> ends;
+        for (Index u = 0; u < umbrellas_.size(); ++u) add_fans(u, fan_.largest_turn_deg, ends);
+        ends.clear();
         // A fan that would end in nothing goes on along other edges, as far as these are sharp.
         for (Index u = 0; u < umbrellas_.size(); ++u)
             if (umbrellas_[u].fans.size() == 1 && !umbrellas_[u].has_shore) ends.push_back(u);
@@ -125,18 +129,6 @@ class WallMaker {
             add_fans(u, fan_.beside_deg, ends);
         }
         for (Umbrella& u : umbrellas_) sort_fans(u);
-        // What cannot be fanned out at one end is not at the other; that may spread along the edge.
-        for (Index u = 0; u < umbrellas_.size(); ++u) todo.push_back(u);
-        while (!todo.empty()) {
-            Umbrella& u = umbrellas_[todo.back()];
-            todo.pop_back();
-            if (u.fans.empty() || can_fan(u)) continue;
-            for (const Corner c : std::exchange(u.fans, {})) {
-                const Corner other_end = other_end_of_fan(c);
-                std::erase(umbrella_at(other_end).fans, other_end);
-                todo.push_back(umbrella_of_[other_end]);
-            }
-        }
         count_between();
     }
 
@@ -159,7 +151,7 @@ class WallMaker {
         DisjointSets rows(wall_.across.size());
         for (const Umbrella& u : umbrellas_) {
             for (const Corner c : u.fans) rows.join(c, other_end_of_fan(c));
-            if (u.fans.size() == 2 && !u.has_shore) rows.join(u.fans[0], u.fans[1]);
+            if (u.fans.size() == 2 && !u.has_shore && !is_dead_end(u)) rows.join(u.fans[0], u.fans[1]);
         }
         for (const Umbrella& u : umbrellas_)
             for (const Corner c : u.fans) {
@@ -180,6 +172,14 @@ class WallMaker {
         const Umbrella& u = umbrellas_[number];
         wall_.foot_of_corner.resize(wall_.across.size(), kNone);
         const std::size_t n = u.corners.size();
+        if (is_dead_end(u)) {
+            const Index foot = add_foot(number);
+            wall_.feet[foot].is_dead_end = true;
+            for (const Corner c : u.corners)
+                if (wall_.is_layered(Wall::side_of(c))) wall_.foot_of_corner[c] = foot;
+            for (const Corner c : u.fans) paths_[c].assign(static_cast<std::size_t>(n_between_[c]) + 2, foot);
+            return;
+        }
         // From behind a fan on, so that no sector is begun in its middle; from behind the shore where there is one.
         std::size_t start = 0;
         for (std::size_t k = 0; k < n; ++k) {
@@ -234,6 +234,7 @@ class WallMaker {
         for (const Umbrella& u : umbrellas_) {
             for (const Corner c : u.fans)
                 if (c < other_end_of_fan(c)) add_fan_quads(c);
+            if (is_dead_end(u)) continue;
             if (u.fans.size() > 2) add_corner_fan(u);
             if (u.has_shore && u.fans.size() == 1) add_fan_strips(u);
         }
@@ -329,7 +330,7 @@ class WallMaker {
             const std::size_t m = face.is_quad() ? 4 : 3;
             for (std::size_t i = 0; i < m; ++i) {
                 const Index a = face.columns[i], b = face.columns[(i + 1) % m];
-                wall_.edges.push_back({std::min(a, b), std::max(a, b)});
+                if (a != b) wall_.edges.push_back({std::min(a, b), std::max(a, b)});
             }
         }
         std::sort(wall_.edges.begin(), wall_.edges.end());

@@ -23,6 +23,7 @@ struct Foot {
     std::array<Index, 2> fan{kNone, kNone};  ///< of a foot within a fan: those at its ends
     double share = 0;                        ///< and where between them
     bool is_center = false;                  ///< in the middle of the fans at a corner
+    bool is_dead_end = false;                ///< of a fan that has nowhere to go on: no layers
 };
 
 struct Wall {

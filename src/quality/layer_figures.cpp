@@ -151,9 +151,12 @@ std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& c
     const ThreadLimit limit(context);
     const Columns columns(mesh);
     std::vector<std::array<Index, 2>> starts;
-    for (auto f = static_cast<Index>(mesh.n_plain_faces()); f < mesh.n_faces(); ++f) {
-        starts.push_back({f, mesh.owner[f]});
-        if (f < mesh.n_inner_faces()) starts.push_back({f, mesh.neighbour[f]});
+    for (const BoundaryZone& zone : mesh.zones) {
+        if (zone.role != Role::wall && zone.role != Role::interface_ && zone.role != Role::baffle) continue;
+        for (auto f = static_cast<Index>(zone.first_face); f < zone.first_face + zone.n_faces; ++f) {
+            starts.push_back({f, mesh.owner[f]});
+            if (f < mesh.n_inner_faces()) starts.push_back({f, mesh.neighbour[f]});
+        }
     }
     std::vector<FaceLayers> out(starts.size());
     tbb::parallel_for(std::size_t{0}, starts.size(),

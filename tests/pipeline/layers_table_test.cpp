@@ -1,0 +1,269 @@
+// What the layers reach on walls of all kinds, in one table, against what they are to reach. The table is printed, so
+// that a change shows before it breaks a bound.
+
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <anvilcast/anvilcast.hpp>
+
+#include <chrono>
+#include <cmath>
+#include <cstdio>
+#include <filesystem>
+#include <functional>
+#include <numbers>
+
+#include "kit/shapes.hpp"
+
+namespace anvilcast {
+namespace {
+
+const LengthUnit kMetre = parse_length_unit("m");
+
+/// A flat end of a surface: on its lowest or highest plane across an axis.
+struct End {
+    int axis;
+    bool is_high;
+    const char* name;
+    Role role;
+};
+
+Surface with_ends(Surface s, const std::vector<End>& ends) {
+    s = split_at_sharp_edges(s, 40);
+    const Box box = s.bounds();
+    for (const End& e : ends) {
+        ZoneRule rule;
+        rule.name = e.name;
+        rule.role = e.role;
+        Vec3 normal{};
+        normal[e.axis] = 1;
+        rule.on_plane = Plane{e.is_high ? box.hi : box.lo, normal};
+        name_zones(s, {rule}, kMetre);
+    }
+    return s;
+}
+
+struct LayerCase {
+    const char* name;
+    Surface parts;
+    Vec3 inside;
+    double surface, largest;
+    LayerRecipe recipe;
+    std::vector<Refinement> refine;
+    double full = 0.95;  ///< of the area, at least
+    double skewness = 0.95;
+};
+
+LayerRecipe eight(double first, std::vector<std::string> on = {}) {
+    LayerRecipe r;
+    r.on = std::move(on);
+    r.first_height = first;
+    r.count = 8;
+    r.growth = 1.2;
+    return r;
+}
+
+/// A pipe along a curve that turns by a quarter, as a closed surface with flat ends.
+Surface bent_pipe(double radius, double bend, int around, int along) {
+    Surface s;
+    s.zones = {{"pipe"}};
+    auto ring = [&](double angle, double straight) {
+        const Vec3 out{std::cos(angle), std::sin(angle), 0}, way{-std::sin(angle), std::cos(angle), 0};
+        const Vec3 middle = out * bend + way * straight;
+        for (int k = 0; k < around; ++k) {
+            const double a = 2 * std::numbers::pi * k / around;
+            s.points.push_back(middle + out * (radius * std::cos(a)) + Vec3{0, 0, radius * std::sin(a)});
+        }
+    };
+    std::vector<std::pair<double, double>> stations{{0, -2 * bend}};
+    for (int i = 0; i <= along; ++i) stations.emplace_back(0.5 * std::numbers::pi * i / along, 0);
+    stations.emplace_back(0.5 * std::numbers::pi, 2 * bend);
+    for (const auto& [angle, straight] : stations) ring(angle, straight);
+    const auto n = static_cast<Index>(around);
+    for (Index i = 0; i + 1 < stations.size(); ++i)
+        for (Index k = 0; k < n; ++k) {
+            const Index a = i * n + k, b = i * n + (k + 1) % n, c = a + n, d = b + n;
+            s.triangles.push_back({a, d, c});
+            s.triangles.push_back({a, b, d});
+        }
+    for (const Index first : {Index{0}, static_cast<Index>(stations.size() - 1) * n})
+        for (Index k = 1; k + 1 < n; ++k)
+            s.triangles.push_back(first == 0 ? Triangle{0, k + 1, k} : Triangle{first, first + k, first + k + 1});
+    s.zone_of.assign(s.triangles.size(), 0);
+    return s;
+}
+
+std::vector<Vec2> comb(int fins, double pitch, double fin, double base, double height) {
+    std::vector<Vec2> outline{{0, 0}, {fins * pitch, 0}};
+    for (int i = fins; i-- > 0;) {
+        const double x = i * pitch + 0.5 * (pitch - fin);
+        if (i == fins - 1) outline.push_back({fins * pitch, base});
+        outline.push_back({x + fin, base});
+        outline.push_back({x + fin, base + height});
+        outline.push_back({x, base + height});
+        outline.push_back({x, base});
+    }
+    outline.push_back({0, base});
+    return outline;
+}
+
+Surface in_tunnel(const Surface& body, const Vec3& lo, const Vec3& hi) {
+    Surface tunnel = split_at_sharp_edges(kit::box(lo, hi, "tunnel"), 40);
+    for (Zone& z : tunnel.zones) z.role = Role::symmetry;
+    return joined({tunnel, split_at_sharp_edges(body, 40)});
+}
+
+Surface moved(Surface s, const Vec3& by) {
+    for (Vec3& p : s.points) p += by;
+    return s;
+}
+
+/// A razor: a long thin rhombus, 1 long, as wide as told.
+Surface razor(double width) {
+    Surface s = kit::prism({{-0.5, 0}, {0, -0.02}, {0.5, 0}, {0, 0.02}}, width);
+    s.zones[0].name = "razor";
+    return s;
+}
+
+Surface baffle(double length, double width) {
+    Surface s;
+    s.points = {{-0.5 * length, -0.5 * width, 0}, {0.5 * length, -0.5 * width, 0}, {0.5 * length, 0.5 * width, 0},
+                {-0.5 * length, 0.5 * width, 0}};
+    s.triangles = {{0, 1, 2}, {0, 2, 3}};
+    s.zones = {{"sheet", Role::baffle}};
+    s.zone_of = {0, 0};
+    return s;
+}
+
+Surface half_body() {
+    Surface tunnel = split_at_sharp_edges(kit::box({-3, 0, 0}, {5, 3, 3}, "tunnel"), 40);
+    for (Zone& z : tunnel.zones) z.role = Role::farfield;
+    for (const auto& [name, role, point, normal] :
+         {std::tuple{"middle", Role::symmetry, Vec3{0, 0, 0}, Vec3{0, 1, 0}},
+          std::tuple{"ground", Role::wall, Vec3{0, 0, 0}, Vec3{0, 0, 1}}}) {
+        ZoneRule rule;
+        rule.name = name;
+        rule.role = role;
+        rule.on_plane = Plane{point, normal};
+        name_zones(tunnel, {rule}, kMetre);
+    }
+    Surface body = kit::sphere({0, 0, 0.42}, 0.6, 4, "body");
+    for (Vec3& p : body.points) p.x *= 1.6;
+    return joined({tunnel, body});
+}
+
+Surface two_balls(double gap) {
+    const double r = 0.4;
+    return joined({in_tunnel(kit::sphere({-r - 0.5 * gap, 0, 0}, r, 4, "left"), {-2, -1.5, -1.5}, {2, 1.5, 1.5}),
+                   kit::sphere({r + 0.5 * gap, 0, 0}, r, 4, "right")});
+}
+
+std::vector<LayerCase> cases() {
+    const double stack = 0.004 * 16.499;  // of eight(0.004)
+    std::vector<LayerCase> all{
+        {"duct", with_ends(kit::box({0, 0, 0}, {4, 1, 0.8}), {{0, false, "in", Role::inlet}, {0, true, "out", Role::outlet}}), {2, 0.5, 0.4}, 0.06, 0.06,
+         eight(0.004), {}, 0.99},
+        {"pipe with a bend", with_ends(bent_pipe(0.3, 0.9, 64, 40), {{1, false, "in", Role::inlet}, {0, false, "out", Role::outlet}}), {0.9, -0.5, 0}, 0.05,
+         0.05, eight(0.003), {}, 0.99},
+        {"ball", in_tunnel(kit::sphere({0, 0, 0}, 0.5, 4), {-2, -2, -2}, {3, 2, 2}), {-1.5, 0, 0}, 0.3, 0.3,
+         eight(0.003, {"ball*"}), {{.name = "b", .on = {"ball*"}, .size = 0.05}}, 0.99},
+        {"half a body on the ground", half_body(), {-2, 1, 1}, 0.35, 0.35, eight(0.003, {"body*", "ground"}),
+         {{.name = "b", .on = {"body*"}, .size = 0.06}}, 0.95},
+        {"plate, razor edges", in_tunnel(razor(0.8), {-2, -1.5, -1.5}, {2.5, 1.5, 2.3}), {-1, 0.7, 0.4}, 0.35, 0.35,
+         eight(0.0025, {"razor*"}), {{.name = "b", .on = {"razor*"}, .size = 0.04}}, 0.95},
+        {"plate, blunt edges 0.2 %", in_tunnel(kit::box({-0.5, -0.4, 0}, {0.5, 0.4, 0.002}, "plate"), {-2, -1.5, -1.5},
+                                               {2.5, 1.5, 1.5}), {-1, 0.7, 0.4}, 0.35, 0.35,
+         eight(0.0025, {"plate*"}), {{.name = "b", .on = {"plate*"}, .size = 0.04}}, 0.95},
+        {"notch", with_ends(kit::prism({{0, 0}, {2, 0}, {2, 1}, {1.2, 1}, {1, 0.6}, {0.8, 1}, {0, 1}}, 1), {{2, false, "low", Role::symmetry}, {2, true, "high", Role::symmetry}}), {0.4, 0.5, 0.5}, 0.05, 0.05, eight(0.003), {}, 0.95},
+        {"cavity with a narrow slot",
+         with_ends(kit::prism({{0, 0}, {2, 0}, {2, 1}, {1.04, 1}, {1.04, 1.3}, {0.96, 1.3}, {0.96, 1}, {0, 1}}, 1), {{2, false, "low", Role::symmetry}, {2, true, "high", Role::symmetry}}), {0.4, 0.5, 0.5}, 0.05, 0.05, eight(0.003), {}, 0.85},
+        {"heat sink, 40 fins", in_tunnel(moved(kit::prism(comb(40, 0.1, 0.03, 0.1, 0.35), 0.5), {0, 0.5, 0.3}), {-0.5, 0, 0}, {4.5, 1.5, 1.1}),
+         {-0.2, 0.2, 0.2}, 0.12, 0.12, eight(0.0006, {"prism*"}), {{.name = "b", .on = {"prism*"}, .size = 0.025}}, 0.95},
+        {"sheet with free edges", in_tunnel(baffle(1, 0.8), {-2, -1.5, -1.5}, {2, 1.5, 1.5}), {-1, 0.7, 0.4}, 0.35, 0.35,
+         eight(0.0025, {"sheet"}), {{.name = "b", .on = {"sheet"}, .size = 0.04}}, 0.95},
+    };
+    for (const double gaps : {10.0, 3.0, 1.0, 0.3, 0.1})
+        all.push_back({gaps == 10 ? "balls, gap of 10 stacks" : gaps == 3 ? "balls, gap of 3 stacks"
+                       : gaps == 1 ? "balls, gap of 1 stack" : gaps == 0.3 ? "balls, gap of 0.3 stacks"
+                                                                           : "balls, gap of 0.1 stacks",
+                       two_balls(gaps * stack), {0, 0, 1}, 0.25, 0.25, eight(0.004, {"left*", "right*"}),
+                       {{.name = "b", .on = {"left*", "right*"}, .size = 0.05},
+                        {.name = "gap", .volume = BallVolume{{0, 0, 0}, 0.15}, .size = std::clamp(0.4 * gaps * stack, 0.01, 0.05)}},
+                       gaps > 2 ? 0.99 : 0.5});
+    return all;
+}
+
+struct Layered {
+    LayerStacks stacks;
+    VolumeMesh mesh;
+    std::vector<LayerFigures> figures;
+    double seconds = 0;
+};
+
+Layered layered(const LayerCase& c, int threads = 0) {
+    const Space space = divide_space(c.parts);
+    RegionRequest air;
+    air.name = "air";
+    air.inside = c.inside;
+    const Domain domain = choose_regions(space, {air}, kMetre);
+    SizeOptions options;
+    options.surface = c.surface;
+    options.largest = c.largest;
+    options.refine = c.refine;
+    const Sizing sizing = make_sizing(domain, options);
+    const SurfaceMesh skin = mesh_surface(domain, sizing.field);
+    const SizeField field = with_finer_surface(sizing.field, skin.surface);
+    Context context;
+    context.threads = threads;
+    Layered out;
+    const auto start = std::chrono::steady_clock::now();
+    out.stacks = grow_layers(skin, field, {.recipes = {c.recipe}}, context);
+    out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    out.mesh = fill_with_layers(skin, out.stacks, field, {}, context);
+    std::vector<AskedLayers> asked;
+    for (const ZoneLayers& z : out.stacks.zones)
+        asked.push_back({z.zone, z.region, static_cast<Index>(z.asked.count), z.asked.first});
+    out.figures = measure_layers(out.mesh, asked);
+    return out;
+}
+
+TEST(LayersTable, HoldsOnAllWalls) {
+    fmt::print("\n{:26}{:>8}{:>8}{:>8}{:>8}{:>9}{:>9}{:>8}{:>8}{:>8}{:>8}{:>7}\n", "case", "layers", "core", "full",
+               "squeezed", "first 2%", "growth", "step", "95 %", "skew.", "dihedr.", "s");
+    for (const LayerCase& c : cases()) {
+        if (const char* only = std::getenv("ANVILCAST_ONLY"); only != nullptr && std::string(c.name).find(only) == std::string::npos)
+            continue;
+        SCOPED_TRACE(c.name);
+        try {
+        const Layered l = layered(c);
+        EXPECT_EQ(find_faults(l.mesh), std::vector<std::string>{});
+        const QualityReport q = assess(l.mesh);
+        double area = 0, full = 0, squeezed = 0, first = 0, growth = 0, step = 0, step_95 = 0;
+        for (const LayerFigures& f : l.figures) {
+            area += f.area;
+            full += f.full_area;
+            first += f.first_share_2 * f.area;
+            growth += f.growth_median * f.area;
+            step += f.step_median * f.area;
+            step_95 = std::max(step_95, f.step_95);
+        }
+        for (const ZoneLayers& z : l.stacks.zones) squeezed += z.squeezed_area;
+        const auto tets = std::count(l.mesh.cell_types.begin(), l.mesh.cell_types.end(), CellType::tetrahedron);
+        fmt::print("{:26}{:>8}{:>8}{:>7.1f}%{:>7.1f}%{:>8.1f}%{:>9.3f}{:>8.2f}{:>8.2f}{:>8.3f}{:>8.1f}{:>7.2f}\n", c.name,
+                   l.mesh.n_cells() - static_cast<std::size_t>(tets), tets, 100 * full / area, 100 * squeezed / area,
+                   100 * first / area, growth / area, step / area, step_95, q.metric("equiangle skewness").max,
+                   q.metric("smallest dihedral").min, l.seconds);
+        if (std::getenv("ANVILCAST_SHORTFALLS") != nullptr)
+            for (const ZoneLayers& z : l.stacks.zones)
+                for (const ZoneLayers::Shortfall& f : z.shortfalls)
+                    fmt::print("    {:20} {:5.1f} % {} at [{:.4f}, {:.4f}, {:.4f}]\n", l.mesh.zones[z.zone].name,
+                               100 * f.area / z.area, layer_limit_text(f.limit), f.at.x, f.at.y, f.at.z);
+        EXPECT_GE(full / area, c.full);
+        } catch (const std::exception& e) {
+            ADD_FAILURE() << e.what();
+        }
+    }
+    std::fflush(stdout);
+}
+
+}  // namespace
+}  // namespace anvilcast
