@@ -66,6 +66,10 @@ class Finder {
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_base(static_cast<Index>(f)); });
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_in_fan(static_cast<Index>(f)); });
         find_centers();
+        // The ends of a fan hold it up: they do not lean.
+        for (const Foot& foot : wall_.feet)
+            for (const Index end : foot.fan)
+                if (end != kNone) out_[end].is_fixed = true;
         context_.check_stop();
         lean();
         return std::move(out_);

@@ -26,8 +26,11 @@ constexpr double kFeatureAngle = 30;  // degrees
 /// What is in the way takes this share of a column's height at a time; after kPatience rounds all of it.
 constexpr double kLess = 0.75;
 constexpr int kPatience = 25, kMostRounds = 80;
-/// A pyramid on the top of a fan is so high, in its shorter side.
-constexpr double kCapHeight = 0.35;
+/// For the first kTidyRounds attempts a top's smallest angle must keep this share of its wall's, or have this sine.
+constexpr double kLeastShare = 0.3, kLeastSine = 0.17;
+constexpr int kTidyRounds = 12;
+/// The pyramids on a fan round it off: with this share of the height that would put their sides in line.
+constexpr double kCapShare = 0.85;
 
 /// The recipe of each side, and the stack of each side's zone at its mean size.
 struct Assignment {
@@ -218,10 +221,27 @@ class Grower {
         return true;
     }
 
+    static double smallest_sine(const Vec3& a, const Vec3& b, const Vec3& c) {
+        const double x = length_squared(c - b), y = length_squared(a - c), z = length_squared(b - a);
+        const double product = x <= y && x <= z ? y * z : y <= z ? x * z : x * y;
+        return product > 0 ? std::sqrt(length_squared(triangle_normal(a, b, c)) / product) : 0;
+    }
+
+    /// The core is built on the tops: they must be no needles where the wall has none.
+    bool has_good_top(const LayerStacks::Face& face) const {
+        if (face.side == kNone) return true;
+        const Index a = face.columns[0], b = face.columns[1], c = face.columns[2];
+        const double now = smallest_sine(top_[a], top_[b], top_[c]);
+        return now > kLeastSine ||
+               now > kLeastShare * smallest_sine(wall_.place_of(a), wall_.place_of(b), wall_.place_of(c));
+    }
+
     bool are_cells_valid() {
         std::vector<char> is_bad(wall_.faces.size(), 0);
-        tbb::parallel_for(std::size_t{0}, is_bad.size(),
-                          [&](std::size_t i) { is_bad[i] = static_cast<char>(!is_valid(wall_.faces[i])); });
+        tbb::parallel_for(std::size_t{0}, is_bad.size(), [&](std::size_t i) {
+            const LayerStacks::Face& face = wall_.faces[i];
+            is_bad[i] = static_cast<char>(!is_valid(face) || (round_ < kTidyRounds && !has_good_top(face)));
+        });
         std::vector<Index> feet;
         for (std::size_t i = 0; i < is_bad.size(); ++i)
             if (is_bad[i] != 0) add_feet(wall_.faces[i], feet);
@@ -313,11 +333,13 @@ class Grower {
         }
         const auto& p = out_.core.surface.points;
         const Vec3 up = triangle_normal(p[tops[0]], p[tops[1]], p[tops[2]]) + triangle_normal(p[tops[0]], p[tops[2]], p[tops[3]]);
-        const double side = std::min({distance(p[tops[0]], p[tops[1]]), distance(p[tops[1]], p[tops[2]]),
-                                      distance(p[tops[2]], p[tops[3]]), distance(p[tops[3]], p[tops[0]])});
+        const Vec3& foot = mesh_.surface.points[out_.columns[face.columns[0]].point];
+        const Vec3 first = normalized(p[tops[0]] - foot), last = normalized(p[tops[3]] - foot);
+        const double half_turn = 0.5 * std::acos(std::clamp(dot(first, last), -1.0, 1.0));
+        const double height = kCapShare * 0.5 * distance(p[tops[0]], p[tops[3]]) * std::tan(half_turn);
         const Vec3 middle = (p[tops[0]] + p[tops[1]] + p[tops[2]] + p[tops[3]]) / 4.0;
         face.apex = static_cast<Index>(p.size());
-        out_.core.surface.points.push_back(middle + normalized(up) * (kCapHeight * side));
+        out_.core.surface.points.push_back(middle + normalized(up) * height);
         for (std::size_t k = 0; k < 4; ++k) add_core({tops[(k + 1) % 4], tops[k], face.apex}, any_zone, sides, i, kNone);
     }
 
