@@ -348,8 +348,8 @@ static std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFi
                             format_length(f.first_max, unit), 100 * f.first_share_5, f.growth_median, f.step_median,
                             f.step_95);
         if (wall)
-            text += fmt::format("   {:.3g} to {:.3g}", y_plus_of(f.first_min, *wall, c->flow->y_plus_at),
-                                y_plus_of(f.first_max, *wall, c->flow->y_plus_at));
+            text += fmt::format("   {:.3g} to {:.3g} ({:.4g} \xC2\xB5" "m)", y_plus_of(f.first_min, *wall, c->flow->y_plus_at),
+                                y_plus_of(f.first_max, *wall, c->flow->y_plus_at), 1e6 * f.first_median);
         text += "\n";
     }
     return text + "(full, bare: of the area, with all layers and with none; to core: volumes of last layer and core, median "
@@ -499,7 +499,7 @@ static std::string rounded(double n) {
     return grouped(static_cast<std::size_t>(std::llround(std::round(n / grain) * grain)));
 }
 
-static std::string plan_zones_text(const Plan& p, const LengthUnit& unit) {
+static std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
     const std::size_t width = name_width(p.zones);
     std::string text =
         fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role", "triangles", "size");
@@ -509,14 +509,21 @@ static std::string plan_zones_text(const Plan& p, const LengthUnit& unit) {
                             rounded(z.triangles), format_length(z.size, unit), format_area(z.area, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
-    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is\n", "Layers", width + 2, "count",
+    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2, "count",
                         "growth", "first", "last", "together");
     for (const ZonePlan& z : p.zones)
         if (z.layers)
-            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f} times as high\n", z.name, width,
+            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f}, {:.2f} times as large\n", z.name, width,
                                 z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
                                 format_length(z.layers->last, unit), format_length(z.layers->total, unit),
-                                z.layers->step_to_core);
+                                z.layers->step_to_core, z.volume_step);
+    if (p.wall) {
+        for (const ZonePlan& z : p.zones)
+            if (z.layers)
+                text += fmt::format("  {:<{}}first layer {:.4g} \xC2\xB5" "m high, y+ {:.3g} at its {}\n", z.name, width,
+                                    1e6 * z.layers->first, y_plus_of(z.layers->first, *p.wall, at),
+                                    at == YPlusAt::cell_center ? "center" : "top");
+    }
     return text;
 }
 
@@ -551,7 +558,7 @@ std::string plan_text(const Plan& p, const Case& c) {
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_volume(r.volume, unit), rounded(r.cells));
-    text += absorbed_text(p.absorbed, unit) + plan_zones_text(p, unit) + sources_text(p);
+    text += absorbed_text(p.absorbed, unit) + plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
     text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                         rounded(p.core_cells));

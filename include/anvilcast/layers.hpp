@@ -100,6 +100,22 @@ struct LayerStacks {
 ANVILCAST_API LayerStacks grow_layers(const SurfaceMesh& surface, const SizeField& sizes, const LayerRequest& request,
                                       const Context& context = {});
 
+/// What a recipe comes to on one side of a zone, before anything is meshed.
+struct LayerForecast {
+    Index zone = 0, region = 0;
+    LayerStack stack;        ///< at the zone's mean size
+    double area = 0;         ///< of the wall, m^2
+    double volume_step = 0;  ///< a core cell's volume over that of the last layer's beside it
+    double narrow_area = 0;  ///< where an opposite wall leaves no room for the stacks and the core cells between them
+    double narrowest = 0;    ///< distance there, metres; 0 where nothing is narrow
+    double needed = 0;       ///< what the stacks and core cells need there, metres
+    Vec3 narrowest_at;
+};
+
+/// Throws as grow_layers does. Looks at the wall opposite from points on each triangle; parallel, O(n log n).
+ANVILCAST_API std::vector<LayerForecast> forecast_layers(const Domain& domain, const SizeField& sizes,
+                                                         const LayerRequest& request, const Context& context = {});
+
 /// The recipe for the side of a zone that faces a region; kNone when there is none. `name`: what that region calls it.
 ANVILCAST_API Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role,
                                const Region& region);

@@ -22,6 +22,7 @@ struct ZonePlan {
     bool role_is_guess = false;
     double area = 0, size = 0, triangles = 0;
     std::optional<LayerStack> layers;  ///< at the zone's mean size
+    double volume_step = 0;            ///< a core cell's volume over the last layer's
 };
 
 struct RegionPlan {

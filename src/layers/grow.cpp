@@ -4,7 +4,6 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/layers.hpp>
-#include <anvilcast/naming.hpp>
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 
@@ -16,6 +15,7 @@
 #include <map>
 
 #include "base/thread_limit.hpp"
+#include "layers/assignment.hpp"
 #include "layers/shore.hpp"
 
 namespace anvilcast {
@@ -32,95 +32,11 @@ constexpr int kTidyRounds = 12;
 /// The pyramids on a fan round it off: with this share of the height that would put their sides in line.
 constexpr double kCapShare = 0.85;
 
-/// The recipe of each side, and the stack of each side's zone at its mean size.
-struct Assignment {
-    std::vector<Index> recipe_of_side;
-    std::vector<Index> stack_of_side;  ///< a number of `zones`
-    std::vector<ZoneLayers> zones;
-    std::vector<LayerStack> stacks;
-};
-
-[[noreturn]] void refuse(const LayerRecipe& recipe, const std::string& what) {
-    throw InputError(recipe.line > 0 ? fmt::format("line {}: [[layers]]: {}", recipe.line, what)
-                                     : fmt::format("layers: {}", what));
-}
-
-void check_patterns(const SurfaceMesh& mesh, const LayerRequest& request) {
-    for (const LayerRecipe& r : request.recipes) {
-        std::vector<std::string> names, regions;
-        for (const Zone& z : mesh.surface.zones) {
-            names.push_back(z.name);
-            if (!z.other_name.empty()) names.push_back(z.other_name);
-        }
-        for (const Region& region : mesh.regions) regions.push_back(region.name);
-        auto check = [&](const std::vector<std::string>& patterns, const std::vector<std::string>& all,
-                         const char* what) {
-            for (const std::string& p : patterns)
-                if (std::none_of(all.begin(), all.end(), [&p](const auto& n) { return matches_pattern(n, p); }))
-                    refuse(r, fmt::format("\"{}\" fits no {}; there are {}", p, what, fmt::join(all, ", ")));
-        };
-        check(r.on, names, "zone");
-        check(r.in, regions, "region");
-        if (!(r.squeeze_to > 0 && r.squeeze_to <= 1))
-            refuse(r, fmt::format("squeeze_to is {}; it must be above 0 and at most 1", r.squeeze_to));
-    }
-}
-
-Assignment assign(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request) {
-    check_patterns(mesh, request);
-    const Surface& s = mesh.surface;
-    Assignment out;
-    out.recipe_of_side.assign(2 * s.triangles.size(), kNone);
-    out.stack_of_side.assign(2 * s.triangles.size(), kNone);
-    std::map<std::array<Index, 2>, Index> known;  // zone and region
-    std::vector<double> size_sum;
-    for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
-        const Index t = side / 2, region = mesh.sides[t][side & 1U];
-        if (region == kNone) continue;
-        const Zone& zone = s.zones[s.zone_of[t]];
-        // `name` is what the region behind calls an interface.
-        const std::string& name = (side & 1U) == 0 && !zone.other_name.empty() ? zone.other_name : zone.name;
-        const Index recipe = recipe_for(request.recipes, name, zone.role, mesh.regions[region]);
-        if (recipe == kNone) continue;
-        out.recipe_of_side[side] = recipe;
-        const auto [at, is_new] = known.try_emplace({s.zone_of[t], region}, static_cast<Index>(out.zones.size()));
-        if (is_new) {
-            out.zones.emplace_back();
-            out.zones.back().zone = s.zone_of[t];
-            out.zones.back().region = region;
-            size_sum.push_back(0);
-        }
-        out.stack_of_side[side] = at->second;
-        const Vec3 &a = s.corner(t, 0), &b = s.corner(t, 1), &c = s.corner(t, 2);
-        const double area = triangle_area(a, b, c);
-        out.zones[at->second].area += area;
-        size_sum[at->second] += area * sizes.at((a + b + c) / 3.0);
-    }
-    out.stacks.resize(out.zones.size());
-    for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
-        const Index z = out.stack_of_side[side];
-        if (z == kNone || out.stacks[z].count > 0) continue;
-        const LayerRecipe& recipe = request.recipes[out.recipe_of_side[side]];
-        try {
-            out.stacks[z] =
-                solve_stack(recipe, size_sum[z] / out.zones[z].area, request.wall, request.y_plus_at);
-        } catch (const InputError& e) {
-            refuse(recipe, e.what());
-        }
-        if (out.stacks[z].total > s.bounds().diagonal())
-            refuse(recipe, fmt::format("the stack on zone \"{}\" would be {:.4g} m high, more than the whole model "
-                                       "({:.4g} m): is the unit right?",
-                                       s.zones[out.zones[z].zone].name, out.stacks[z].total, s.bounds().diagonal()));
-        out.zones[z].asked = out.stacks[z];
-    }
-    return out;
-}
-
 /// Everything that one attempt needs.
 class Grower {
   public:
     Grower(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request, const Context& context)
-        : mesh_(mesh), sizes_(sizes), context_(context), assignment_(assign(mesh, sizes, request)) {
+        : mesh_(mesh), sizes_(sizes), context_(context), assignment_(assign(mesh.surface, mesh.sides, mesh.regions, sizes, request)) {
         wall_ = find_wall(mesh, assignment_.recipe_of_side);
         asked_ = ask(wall_, sizes, request.recipes, assignment_.stacks, assignment_.stack_of_side);
         context.report("layers", "directions", 0.1);
@@ -457,18 +373,6 @@ const char* layer_limit_text(LayerLimit limit) {
         case LayerLimit::crossing: return "cells would have crossed";
     }
     return "";
-}
-
-Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region) {
-    auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {
-        return std::any_of(patterns.begin(), patterns.end(), [&](const auto& p) { return matches_pattern(text, p); });
-    };
-    for (Index i = 0; i < recipes.size(); ++i) {
-        const LayerRecipe& r = recipes[i];
-        if (r.in.empty() ? region.kind != RegionKind::fluid : !fits(r.in, region.name)) continue;
-        if (r.on.empty() ? role == Role::wall : fits(r.on, name)) return i;
-    }
-    return kNone;
 }
 
 LayerStacks grow_layers(const SurfaceMesh& surface, const SizeField& sizes, const LayerRequest& request,

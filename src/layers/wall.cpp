@@ -129,7 +129,42 @@ class WallMaker {
             add_fans(u, fan_.beside_deg, ends);
         }
         for (Umbrella& u : umbrellas_) sort_fans(u);
+        give_up_rows();
         count_between();
+    }
+
+    /// A row of fans that ends in nothing is given up unless no column could stand there: it would cost layers.
+    void give_up_rows() {
+        DisjointSets rows(wall_.across.size());
+        join_rows(rows);
+        std::map<Index, double> turn;
+        for (const Umbrella& u : umbrellas_)
+            for (const Corner c : u.fans) {
+                double& most = turn[rows.find(c)];
+                most = std::max(most, turn_at(Wall::ccw_edge(c)));
+            }
+        std::vector<Index> todo;
+        for (Index u = 0; u < umbrellas_.size(); ++u) todo.push_back(u);
+        while (!todo.empty()) {
+            Umbrella& u = umbrellas_[todo.back()];
+            todo.pop_back();
+            if (!is_dead_end(u) || std::any_of(u.fans.begin(), u.fans.end(), [&](Corner c) {
+                    return turn.at(rows.find(c)) > fan_.needed_deg;
+                }))
+                continue;
+            for (const Corner c : std::exchange(u.fans, {})) {
+                const Corner other = other_end_of_fan(c);
+                std::erase(umbrella_at(other).fans, other);
+                todo.push_back(umbrella_of_[other]);
+            }
+        }
+    }
+
+    void join_rows(DisjointSets& rows) const {
+        for (const Umbrella& u : umbrellas_) {
+            for (const Corner c : u.fans) rows.join(c, other_end_of_fan(c));
+            if (u.fans.size() == 2 && !is_dead_end(u)) rows.join(u.fans[0], u.fans[1]);
+        }
     }
 
     /// In the order round the point.
@@ -149,10 +184,7 @@ class WallMaker {
     /// As many feet all along a row of edges.
     void count_between() {
         DisjointSets rows(wall_.across.size());
-        for (const Umbrella& u : umbrellas_) {
-            for (const Corner c : u.fans) rows.join(c, other_end_of_fan(c));
-            if (u.fans.size() == 2 && !u.has_shore && !is_dead_end(u)) rows.join(u.fans[0], u.fans[1]);
-        }
+        join_rows(rows);
         for (const Umbrella& u : umbrellas_)
             for (const Corner c : u.fans) {
                 int& n = n_between_[rows.find(c)];

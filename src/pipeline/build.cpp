@@ -21,8 +21,14 @@ constexpr double kPredictionError = 0.15;
 void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
     if (!c.limits.cells) return;
     const Prediction p = predict(domain, sizing.field, context);
-    if (p.cells <= (1 + kPredictionError) * *c.limits.cells) return;
-    throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, p.cells, c)));
+    double cells = p.cells;
+    if (!c.layers.empty())
+        for (const LayerForecast& f :
+             with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }))
+            cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count -
+                     layers_take(f, p.size_of_zone[f.zone]);
+    if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
+    throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, cells, c)));
 }
 
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.
@@ -50,20 +56,6 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& fi
     field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;
-}
-
-LayerStacks stacks_of(const SurfaceMesh& surface, const SizeField& field, const Case& c, const Context& context) {
-    LayerRequest request;
-    request.recipes = c.layers;
-    if (c.flow) {
-        request.wall = estimate_wall(c.flow->conditions);
-        request.y_plus_at = c.flow->y_plus_at;
-    }
-    try {
-        return grow_layers(surface, field, request, context);
-    } catch (const InputError& e) {
-        throw InputError(fmt::format("{}, {}", c.file.string(), e.what()));
-    }
 }
 
 /// How many layers stand on each face, and how high the first one is.
@@ -112,7 +104,8 @@ BuildResult build(const Case& c, const Context& context) {
     if (c.layers.empty()) {
         result.mesh = fill_with_tetrahedra(surface, field, options, context, &result.fill);
     } else {
-        LayerStacks stacks = stacks_of(surface, field, c, context);
+        const LayerStacks stacks =
+            with_case_file(c, [&] { return grow_layers(surface, field, layer_request(c), context); });
         watch.lap("layers");
         result.layers = stacks.zones;
         result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);

@@ -256,7 +256,10 @@ std::string plan_json(const Plan& p, const Case& c) {
                          {"area", z.area},
                          {"size", z.size},
                          {"faces", std::round(z.triangles)}});
-        if (z.layers) zones.back()["layers"] = json_of(*z.layers);
+        if (z.layers) {
+            zones.back()["layers"] = json_of(*z.layers);
+            zones.back()["layers"]["volume_step"] = z.volume_step;
+        }
     }
     for (const RegionPlan& r : p.regions)
         regions.push_back({{"name", r.name},

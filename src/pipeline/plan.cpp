@@ -1,5 +1,4 @@
 #include <anvilcast/errors.hpp>
-#include <anvilcast/naming.hpp>
 #include <anvilcast/plan.hpp>
 
 #include <fmt/format.h>
@@ -52,45 +51,34 @@ std::string remedy(const SourceShare& source, double total, double limit, const 
                        format_length(size, c.unit), in_words(others + source.cells * std::pow(size / asked, 3)));
 }
 
-/// The first recipe that fits the zone; one without zones fits all walls.
-const LayerRecipe* recipe_for(const Zone& zone, const Case& c) {
-    for (const LayerRecipe& r : c.layers) {
-        const bool fits = r.on.empty() ? zone.role == Role::wall
-                                       : std::any_of(r.on.begin(), r.on.end(), [&](const std::string& pattern) {
-                                             return matches_pattern(zone.name, pattern);
-                                         });
-        if (fits) return &r;
+/// What layers there will be on a zone's sides; they take the place of core cells.
+void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Plan& out) {
+    /// Steps beyond these are worth a word, and shares of a wall that are narrow.
+    constexpr double kLargestStep = 2.5, kNarrow = 0.002;
+    for (const LayerForecast& f : forecasts) {
+        ZonePlan& zone = out.zones[f.zone];
+        zone.layers = f.stack;
+        zone.volume_step = f.volume_step;
+        // Both sides of a baffle have an area.
+        out.layer_cells += zone.triangles * f.area / zone.area * f.stack.count;
+        out.core_cells -= layers_take(f, zone.size);
+        if (f.volume_step > kLargestStep)
+            out.warnings.push_back(
+                fmt::format("layers on \"{}\": core cells are {:.1f} times as large as the last layer's beside them; more "
+                            "layers, more growth or a smaller size there make the step smaller",
+                            zone.name, f.volume_step));
+        if (f.volume_step < 1 / kLargestStep)
+            out.warnings.push_back(fmt::format("layers on \"{}\": the last layer's cells are {:.1f} times as large as the "
+                                               "core's beside them; fewer layers or less growth make the step smaller",
+                                               zone.name, 1 / f.volume_step));
+        if (f.narrow_area > kNarrow * f.area)
+            out.warnings.push_back(fmt::format(
+                "layers on \"{}\": {:.1f} % of the wall is too near to the one opposite, at [{:.6g}, {:.6g}, {:.6g}] {} by "
+                "{} where stacks and core cells need {}: they will be squeezed or fewer there",
+                zone.name, 100 * f.narrow_area / f.area, f.narrowest_at.x / c.unit.metres,
+                f.narrowest_at.y / c.unit.metres, f.narrowest_at.z / c.unit.metres, c.unit.name,
+                format_length(f.narrowest, c.unit), format_length(f.needed, c.unit)));
     }
-    return nullptr;
-}
-
-void check_recipes(const Domain& domain, const Case& c) {
-    for (const LayerRecipe& r : c.layers)
-        for (const std::string& pattern : r.on)
-            if (std::none_of(domain.boundary.zones.begin(), domain.boundary.zones.end(),
-                             [&](const Zone& z) { return matches_pattern(z.name, pattern); })) {
-                std::vector<std::string> names;
-                for (const Zone& z : domain.boundary.zones) names.push_back(z.name);
-                throw InputError(
-                    fmt::format("{}, line {}: [[layers]] on \"{}\", but no zone has such a name; the zones are {}",
-                                c.file.string(), r.line, pattern, fmt::join(names, ", ")));
-            }
-}
-
-/// Layers take the place of core cells.
-void plan_layers(const Zone& zone, const Case& c, ZonePlan& zone_plan, Plan& out) {
-    const LayerRecipe* recipe = recipe_for(zone, c);
-    if (recipe == nullptr || !(zone_plan.size > 0)) return;
-    try {
-        zone_plan.layers =
-            solve_stack(*recipe, zone_plan.size, out.wall, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center);
-    } catch (const InputError& e) {
-        throw InputError(fmt::format("{}, line {}: [[layers]]: {}", c.file.string(), recipe->line, e.what()));
-    }
-    constexpr double kCellsPerVolume = 1 / 0.1178511;
-    const double size = zone_plan.size;
-    out.layer_cells += zone_plan.triangles * zone_plan.layers->count;
-    out.core_cells -= zone_plan.area * zone_plan.layers->total * kCellsPerVolume / (size * size * size);
 }
 
 }  // namespace
@@ -108,7 +96,6 @@ Plan plan(const Case& c, const Context& context) {
     Stopwatch watch(out.costs);
     BuildResult known;
     const Domain domain = prepare_domain(c, known, context);
-    check_recipes(domain, c);
     out.bounds = known.bounds;
     out.absorbed = known.absorbed;
     watch.lap("domain");
@@ -131,9 +118,11 @@ Plan plan(const Case& c, const Context& context) {
     for (std::size_t z = 0; z < domain.boundary.zones.size(); ++z) {
         const Zone& zone = domain.boundary.zones[z];
         out.zones.push_back({zone.name, zone.role, zone.role_is_guess, p.area_of_zone[z], p.size_of_zone[z],
-                             p.triangles_of_zone[z], std::nullopt});
-        plan_layers(zone, c, out.zones.back(), out);
+                             p.triangles_of_zone[z], std::nullopt, 0});
     }
+    if (!c.layers.empty())
+        plan_layers(with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }), c,
+                    out);
     out.core_cells = std::max(0.0, out.core_cells);
     out.sources = p.sources;
     // Layers take their place from all sources alike.

@@ -3,6 +3,7 @@
 
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/prediction.hpp>
+#include <anvilcast/errors.hpp>
 #include <chrono>
 
 namespace anvilcast {
@@ -27,5 +28,21 @@ std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources
 
 /// Cells of the size field beyond which the mesh is hopelessly above the limit of cells.
 std::size_t octree_budget(const Case& c);
+
+/// What the case asks of the layers.
+LayerRequest layer_request(const Case& c);
+
+/// The core cells that layers take the place of, at the zone's mean size.
+double layers_take(const LayerForecast& forecast, double size);
+
+/// Runs work on layers; what it says of a line of the case file is told with the file.
+template <typename Work>
+auto with_case_file(const Case& c, const Work& work) {
+    try {
+        return work();
+    } catch (const InputError& e) {
+        throw InputError(c.file.string() + ", " + e.what());
+    }
+}
 
 }  // namespace anvilcast

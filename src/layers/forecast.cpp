@@ -1,0 +1,116 @@
+#include <anvilcast/layers.hpp>
+#include <anvilcast/triangle_tree.hpp>
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/thread_limit.hpp"
+#include "domain/facing_sides.hpp"
+#include "layers/assignment.hpp"
+
+namespace anvilcast {
+namespace {
+
+/// A triangle is looked at from a grid of points about so many sizes apart, but not more than kMostSteps along a side.
+constexpr double kSpacing = 2;
+constexpr int kMostSteps = 12;
+
+class Forecaster {
+  public:
+    Forecaster(const Domain& domain, const SizeField& sizes, const LayerRequest& request, layers::Assignment assignment)
+        : domain_(domain),
+          sizes_(sizes),
+          request_(request),
+          assignment_(std::move(assignment)),
+          tree_(domain.boundary.points, domain.boundary.triangles) {}
+
+    std::vector<LayerForecast> run() const {
+        std::vector<LayerForecast> out;
+        for (const ZoneLayers& z : assignment_.zones) {
+            LayerForecast f;
+            f.zone = z.zone;
+            f.region = z.region;
+            f.stack = z.asked;
+            f.area = z.area;
+            // step_to_core: heights of a core cell and the last layer.
+            f.volume_step = z.asked.step_to_core / 3;
+            out.push_back(f);
+        }
+        const std::size_t n = assignment_.recipe_of_side.size();
+        std::vector<Narrow> narrow(n);
+        tbb::parallel_for(std::size_t{0}, n, [&](std::size_t side) {
+            if (assignment_.recipe_of_side[side] != kNone) narrow[side] = look(static_cast<Index>(side));
+        });
+        for (std::size_t side = 0; side < n; ++side) {
+            if (!(narrow[side].area > 0)) continue;
+            LayerForecast& f = out[assignment_.stack_of_side[side]];
+            f.narrow_area += narrow[side].area;
+            if (f.narrowest > 0 && f.narrowest <= narrow[side].distance) continue;
+            f.narrowest = narrow[side].distance;
+            f.needed = narrow[side].needed;
+            f.narrowest_at = narrow[side].at;
+        }
+        return out;
+    }
+
+  private:
+    struct Narrow {
+        double area = 0, distance = Box::inf, needed = 0;
+        Vec3 at;
+    };
+
+    Narrow look(Index side) const {
+        const Surface& s = domain_.boundary;
+        const Vec3 &a = s.corner(side / 2, 0), &b = s.corner(side / 2, 1), &c = s.corner(side / 2, 2);
+        Vec3 normal = normalized(triangle_normal(a, b, c));
+        if ((side & 1U) != 0) normal = -normal;
+        const double longest = std::max({distance(a, b), distance(b, c), distance(c, a)});
+        const double size = sizes_.at((a + b + c) / 3.0);
+        const int n = std::clamp(static_cast<int>(std::ceil(longest / (kSpacing * size))), 1, kMostSteps);
+        const double area = triangle_area(a, b, c) / (n * n);
+        Narrow out;
+        for (int i = 0; i < n; ++i)
+            for (int j = 0; j < 2 * (n - i) - 1; ++j) {
+                // The middles of the n^2 small triangles, row by row.
+                const double u = (i + (j % 2 == 0 ? 1 : 2) / 3.0) / n, v = (j / 2 + (j % 2 == 0 ? 1 : 2) / 3.0) / n;
+                look_from(a + (b - a) * v + (c - a) * u, normal, side, area, out);
+            }
+        return out;
+    }
+
+    void look_from(const Vec3& from, const Vec3& normal, Index side, double area, Narrow& out) const {
+        const LayerStack& own = assignment_.stacks[assignment_.stack_of_side[side]];
+        const double core = request_.recipes[assignment_.recipe_of_side[side]].gap_cells * sizes_.at(from);
+        const auto hit = tree_.first_hit(from, normal, 1e-6 * own.total, 4 * own.total + core);
+        if (hit.triangle == kNone) return;
+        const Index opposite = assignment_.stack_of_side[hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle)];
+        const double needed = own.total + core + (opposite != kNone ? assignment_.stacks[opposite].total : 0);
+        if (hit.t >= needed) return;
+        out.area += area;
+        if (hit.t >= out.distance) return;
+        out.distance = hit.t;
+        out.needed = needed;
+        out.at = from;
+    }
+
+    const Domain& domain_;
+    const SizeField& sizes_;
+    const LayerRequest& request_;
+    layers::Assignment assignment_;
+    TriangleTree tree_;
+};
+
+}  // namespace
+
+std::vector<LayerForecast> forecast_layers(const Domain& domain, const SizeField& sizes, const LayerRequest& request,
+                                           const Context& context) {
+    const ThreadLimit limit(context);
+    std::vector<Region> regions;
+    for (const DomainRegion& r : domain.regions) regions.push_back({r.name, r.kind});
+    return Forecaster(domain, sizes, request, layers::assign(domain.boundary, domain.sides, regions, sizes, request))
+        .run();
+}
+
+}  // namespace anvilcast
