@@ -19,7 +19,7 @@
 //                        n . unit(other centre - cell centre). -1 to 1, better: high.
 //   non-orthogonality    degrees, of an inner face: between n and the line that joins the centres of its two cells.
 //                        Better: low.
-//   volume ratio         of an inner face: larger over smaller volume of its two cells. 1 and up, better: low.
+//   volume ratio         of a face between two cells of one region: larger over smaller volume. 1 and up, better: low.
 // Of surface triangles: smallest angle, largest angle (degrees), equiangle skewness as above, and
 //   area ratio           across an edge with two triangles: larger over smaller area. 1 and up, better: low.
 #pragma once

@@ -80,12 +80,11 @@ class GapFinder {
         const Vec3& from = wall_.place_of(f);
         double start = 1e-6 * own;
         TriangleTree::RayHit hit{};
-        // The walls at the foot itself do not count, though rounding may have them hit.
-        for (int i = 0; i < 4; ++i) {
+        // The walls and shores at the foot itself do not count, though rounding may have them hit, one after the other.
+        for (int i = 0; i < kMostGrazed; ++i) {
             hit = tree_.first_hit(from, step, start, reach);
             if (hit.triangle == kNone) return Box::inf;
-            const Triangle& t = wall_.mesh->surface.triangles[hit.triangle];
-            if (std::find(t.begin(), t.end(), wall_.feet[f].point) == t.end()) break;
+            if (!is_at(f, hit.triangle)) break;
             start = hit.t * (1 + 1e-6) + 1e-6 * own;
         }
         const Index side = hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle);
@@ -96,7 +95,17 @@ class GapFinder {
     }
 
   private:
+    static constexpr int kMostGrazed = 200;
     static constexpr double kMostOpposite = 4;  // stacks opposite are not looked for farther than this many own heights
+
+    bool is_at(Index f, Index triangle) const {
+        const Surface& s = wall_.mesh->surface;
+        const Triangle& t = s.triangles[triangle];
+        if (std::find(t.begin(), t.end(), wall_.feet[f].point) != t.end()) return true;
+        const auto shores = wall_.shores_of(f);
+        return std::any_of(shores.begin(), shores.end(),
+                           [&](Corner c) { return wall_.zone_of(Wall::side_of(c)) == s.zone_of[triangle]; });
+    }
 
     double height_at(Index side) const {
         double sum = 0;

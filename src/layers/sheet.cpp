@@ -13,7 +13,7 @@ constexpr double kLeastArea = 1e-4;
 
 }  // namespace
 
-Sheet::Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles)
+Sheet::Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles, const std::vector<Edge>& kept)
     : points_(points), tris_(std::move(triangles)) {
     const std::size_t n = 3 * tris_.size();
     twin_.assign(n, kNone);
@@ -34,6 +34,10 @@ Sheet::Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles)
         open.erase(other);
     }
     for (const auto& [ends, s] : open) is_fixed_[ends[0]] = is_fixed_[ends[1]] = 1;
+    if (kept.empty()) return;
+    for (Side s = 0; s < n; ++s)
+        if (std::binary_search(kept.begin(), kept.end(), Edge{std::min(from(s), to(s)), std::max(from(s), to(s))}))
+            is_kept_[s] = is_fixed_[from(s)] = is_fixed_[to(s)] = 1;
 }
 
 Vec3 Sheet::normal(Index t) const {

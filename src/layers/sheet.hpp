@@ -1,7 +1,7 @@
 // One smooth piece of a surface, that points and edges are put into, and strips cut out of.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/surface.hpp>
 #include <vector>
 
 namespace anvilcast::layers {
@@ -10,8 +10,8 @@ namespace anvilcast::layers {
 /// is seen along the normal of the triangle at hand: the sheet may be curved, but little within a triangle.
 class Sheet {
   public:
-    /// `triangles`: of one orientation. `is_border`: of points that must not move.
-    Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles);
+    /// `triangles`: of one orientation. `kept`: edges that must stay, sorted; others than the sheet's do not matter.
+    Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles, const std::vector<Edge>& kept = {});
 
     /// Puts the point p in, beginning the search at a triangle of the point `from`. An inner point close by is moved
     /// there instead of adding one. Returns its number; kNone when p is not on the sheet.

@@ -38,6 +38,22 @@ struct Excerpt {
     std::vector<Index> local_triangle;
 };
 
+/// Edges at which other triangles of the mesh stand, a baffle's for one, stay as they are.
+void keep_edges_of_others(const Wall& wall, Excerpt& out) {
+    const Surface& s = wall.mesh->surface;
+    const SurfaceEdges edges(s.triangles, s.points.size());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const auto n = std::count_if(edges.begin(e), edges.end(e), [&out](const SurfaceEdges::Use& u) {
+            return out.local_triangle[u.triangle] != kNone;
+        });
+        if (n < 2 || edges.n_uses(e) == static_cast<std::size_t>(n)) continue;
+        const Index a = out.local[edges.ends(e)[0]], b = out.local[edges.ends(e)[1]];
+        out.domain.boundary.feature_edges.push_back({std::min(a, b), std::max(a, b)});
+    }
+    auto& kept = out.domain.boundary.feature_edges;
+    std::sort(kept.begin(), kept.end());
+}
+
 Excerpt excerpt_of(const Wall& wall) {
     const SurfaceMesh& mesh = *wall.mesh;
     const std::vector<char> has_strips = zones_with_strips(wall);
@@ -66,6 +82,7 @@ Excerpt excerpt_of(const Wall& wall) {
         out.domain.boundary.zone_of.push_back(mesh.surface.zone_of[t]);
         out.domain.sides.push_back(mesh.sides[t]);
     }
+    keep_edges_of_others(wall, out);
     return out;
 }
 
@@ -195,7 +212,7 @@ class Cutter {
             std::vector<Triangle> triangles;
             for (const Index t : original_.triangles_of(patch))
                 triangles.push_back(excerpt_.domain.boundary.triangles[t]);
-            sheet = std::make_unique<Sheet>(points_, std::move(triangles));
+            sheet = std::make_unique<Sheet>(points_, std::move(triangles), excerpt_.domain.boundary.feature_edges);
         }
     }
 
@@ -336,6 +353,7 @@ class Cutter {
 /// Draft of what the sheets have left: their borders are fixed.
 Draft draft_of(const std::vector<Vec3>& points, const std::vector<std::pair<Index, std::vector<Triangle>>>& sheets,
                const Original& original, const SizeField& sizes, std::vector<Index>& number) {
+    const std::vector<Edge>& kept = original.surface().feature_edges;
     Draft d;
     std::vector<Index> local(points.size(), kNone);
     for (const auto& [patch, triangles] : sheets)
@@ -358,7 +376,10 @@ Draft draft_of(const std::vector<Vec3>& points, const std::vector<std::pair<Inde
     const SurfaceEdges edges(d.triangles, d.points.size());
     for (std::size_t e = 0; e < edges.size(); ++e) {
         const auto* use = edges.begin(e);
-        if (edges.n_uses(e) == 2 && d.patch_of[use[0].triangle] == d.patch_of[use[1].triangle]) continue;
+        const Index a = number[edges.ends(e)[0]], b = number[edges.ends(e)[1]];
+        if (edges.n_uses(e) == 2 && d.patch_of[use[0].triangle] == d.patch_of[use[1].triangle] &&
+            !std::binary_search(kept.begin(), kept.end(), Edge{std::min(a, b), std::max(a, b)}))
+            continue;
         for (; use != edges.end(e); ++use)
             d.feature_sides[use->triangle] = static_cast<std::uint8_t>(d.feature_sides[use->triangle] | 1U << use->side);
         for (const Index p : edges.ends(e)) d.kind[p] = PointKind::corner;

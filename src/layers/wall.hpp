@@ -67,7 +67,7 @@ struct Wall {
 };
 
 struct FanOptions {
-    double largest_turn_deg = 110;  ///< a convex edge round which the wall turns by more is fanned out
+    double largest_turn_deg = 130;  ///< a convex edge round which the wall turns by more is fanned out
     double needed_deg = 150;        ///< above, no single column serves: a fan without a way on stays, and steps down
     double beside_deg = 40;         ///< and so is one with more than this where another fan would end in nothing
     double step_deg = 40;           ///< from column to column of a fan, at most

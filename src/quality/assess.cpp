@@ -134,9 +134,9 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) area += length(m.face_area[f]);
         report.zone_areas.push_back(area);
     }
-    auto add = [&](const MetricKind& kind, bool is_of_faces, auto value) {
+    auto add = [&](const MetricKind& kind, bool is_of_faces, auto value, std::size_t n_faces = kNone) {
         context.report("assess", kind.name, 0.1 + 0.08 * static_cast<double>(report.metrics.size()));
-        const std::size_t n = is_of_faces ? mesh.n_inner_faces() : mesh.n_cells();
+        const std::size_t n = is_of_faces ? std::min(n_faces, mesh.n_inner_faces()) : mesh.n_cells();
         auto describe = [&](std::size_t i) {
             const std::size_t cell = is_of_faces ? mesh.owner[i] : i;
             return WorstPlace{0, is_of_faces ? m.face_center[i] : m.cell_center[i], cell, zone_of_cell(mesh, m, cell)};
@@ -159,10 +159,13 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
     add({"non-orthogonality", "\xC2\xB0", true, limits.non_orthogonality}, true, [&](std::size_t f) {
         return angle_between(m.face_area[f], m.cell_center[mesh.neighbour[f]] - m.cell_center[mesh.owner[f]]);
     });
-    add({"volume ratio", "", true, limits.volume_growth}, true, [&](std::size_t f) {
-        const double a = m.cell_volume[mesh.owner[f]], b = m.cell_volume[mesh.neighbour[f]];
-        return std::max(a, b) / std::min(a, b);
-    });
+    add(
+        {"volume ratio", "", true, limits.volume_growth}, true,
+        [&](std::size_t f) {
+            const double a = m.cell_volume[mesh.owner[f]], b = m.cell_volume[mesh.neighbour[f]];
+            return std::max(a, b) / std::min(a, b);
+        },
+        mesh.n_plain_faces());
     report.surface = quality::boundary_metrics(mesh);
     report.layers = measure_layers(mesh, {}, context);
     report.cells_limit = limits.cells;
