@@ -15,4 +15,9 @@ struct FilledCore {
 FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
                      const Context& context, FillReport& report);
 
+/// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
+/// its surface mesh did not have; each becomes a column, with those it lies between.
+CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
+                                  const std::vector<AddedBoundaryPoint>& added);
+
 }  // namespace anvilcast::fill

@@ -83,10 +83,13 @@ class LayerCells {
             return face;
         for (Index i = 0; i < stacks_.faces.size(); ++i) {
             int n = 0;
-            for (const Index c : stacks_.faces[i].columns)
-                if (c != kNone)
-                    n += stacks_.columns[c].top == added.corners[0] || stacks_.columns[c].top == added.corners[1] ? 1 : 0;
-            if (n == 2) return i;
+            bool has_layers = false;
+            for (const Index c : stacks_.faces[i].columns) {
+                if (c == kNone) continue;
+                n += stacks_.columns[c].top == added.corners[0] || stacks_.columns[c].top == added.corners[1] ? 1 : 0;
+                has_layers |= stacks_.columns[c].count > 0;
+            }
+            if (n == 2 && has_layers) return i;
         }
         return kNone;
     }
@@ -279,6 +282,12 @@ class LayerCells {
 };
 
 }  // namespace
+
+CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
+                                  const std::vector<AddedBoundaryPoint>& added) {
+    return LayerCells(wall, stacks, std::move(core), added).make();
+}
+
 }  // namespace fill
 
 VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
@@ -288,8 +297,7 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     FillReport& r = report != nullptr ? *report : local;
     fill::FilledCore core =
         fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, r);
-    fill::LayerCells cells(surface, stacks, std::move(core), r.boundary_points_added);
-    return assemble_mesh(cells.make());
+    return assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added));
 }
 
 }  // namespace anvilcast

@@ -16,6 +16,8 @@ namespace {
 /// A triangle is looked at from a grid of points about so many sizes apart, but not more than kMostSteps along a side.
 constexpr double kSpacing = 2;
 constexpr int kMostSteps = 12;
+/// Walls whose normals differ from opposite ones by more than this cosine do not face each other.
+constexpr double kLeastFacing = 0.77;
 
 class Forecaster {
   public:
@@ -84,7 +86,7 @@ class Forecaster {
         const LayerStack& own = assignment_.stacks[assignment_.stack_of_side[side]];
         const double core = request_.recipes[assignment_.recipe_of_side[side]].gap_cells * sizes_.at(from);
         const auto hit = tree_.first_hit(from, normal, 1e-6 * own.total, 4 * own.total + core);
-        if (hit.triangle == kNone) return;
+        if (hit.triangle == kNone || std::abs(dot(normal, normal_of(hit.triangle))) < kLeastFacing) return;
         const Index opposite = assignment_.stack_of_side[hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle)];
         const double needed = own.total + core + (opposite != kNone ? assignment_.stacks[opposite].total : 0);
         if (hit.t >= needed) return;
@@ -93,6 +95,11 @@ class Forecaster {
         out.distance = hit.t;
         out.needed = needed;
         out.at = from;
+    }
+
+    Vec3 normal_of(Index t) const {
+        const Surface& s = domain_.boundary;
+        return normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
     }
 
     const Domain& domain_;

@@ -88,6 +88,8 @@ class GapFinder {
             start = hit.t * (1 + 1e-6) + 1e-6 * own;
         }
         const Index side = hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle);
+        // Walls that run into each other leave the tops room between them; only those that face each other do not.
+        if (-dot(wall_.normal_of_side[side], step) < kLeastFacing * stretch) return Box::inf;
         const double opposite = wall_.is_layered(side) ? height_at(side) : 0;
         const double together = own + opposite;
         if (together + core <= hit.t) return Box::inf;
@@ -96,6 +98,7 @@ class GapFinder {
 
   private:
     static constexpr int kMostGrazed = 200;
+    static constexpr double kLeastFacing = 0.77;
     static constexpr double kMostOpposite = 4;  // stacks opposite are not looked for farther than this many own heights
 
     bool is_at(Index f, Index triangle) const {
