@@ -1,0 +1,78 @@
+// Layers on the walls of the dust cyclone at an even size: columns, and cells from them.
+//
+//     build-bench/bin/layers_bench
+
+#include <anvilcast/anvilcast.hpp>
+
+#include <benchmark/benchmark.h>
+#include <sys/resource.h>
+
+#include <chrono>
+#include <filesystem>
+
+#include "fill/fill_core.hpp"
+
+namespace {
+
+using namespace anvilcast;
+
+double seconds_since(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+double peak_bytes() {
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return static_cast<double>(usage.ru_maxrss) * 1024;
+}
+
+/// Argument 0: tenths of a millimetre; 1: threads.
+void layers(benchmark::State& state) {
+    const Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / "dust-cyclone" / "case.toml");
+    const LoadedParts parts = load_parts(c);
+    std::vector<Opening> openings;
+    const std::vector<Opening> all = find_openings(parts.surface);
+    for (const OpeningSpec& spec : c.openings) {
+        openings.push_back(all[pick_opening(all, *spec.near, c.unit)]);
+        openings.back().zone = {spec.name, spec.role};
+    }
+    const Domain domain = choose_regions(divide_space(parts.surface, openings), c.regions, c.unit);
+    SizeOptions options;
+    options.surface = options.largest = 1e-4 * static_cast<double>(state.range(0));
+    const Sizing sizing = make_sizing(domain, options);
+    const SurfaceMesh surface = mesh_surface(domain, sizing.field);
+    LayerRecipe recipe;
+    recipe.first_height = 0.03 * options.surface;
+    recipe.count = 12;
+    recipe.growth = 1.2;
+    Context context;
+    context.threads = static_cast<int>(state.range(1));
+    for (auto _ : state) {
+        auto start = std::chrono::steady_clock::now();
+        const LayerStacks stacks = grow_layers(surface, sizing.field, {.recipes = {recipe}}, context);
+        const double growing = seconds_since(start);
+        FillReport report;
+        fill::FilledCore core = fill::fill_core(stacks.core, sizing.field, {}, context, report);
+        const std::size_t n_core = core.cells.cell_types.size();
+        const double before = peak_bytes();
+        start = std::chrono::steady_clock::now();
+        CellsAndBoundary cells = fill::with_layer_cells(surface, stacks, std::move(core), report.boundary_points_added);
+        const double making = seconds_since(start);
+        const auto n = static_cast<double>(cells.cell_types.size() - n_core);
+        const VolumeMesh mesh = assemble_mesh(std::move(cells));
+        const double threads = static_cast<double>(state.range(1));
+        state.counters["layer cells"] = n;
+        state.counters["core cells"] = static_cast<double>(n_core);
+        state.counters["wall points/core-s"] = static_cast<double>(stacks.columns.size()) / (growing * threads);
+        state.counters["layer cells/core-s, cells alone"] = n / making;
+        state.counters["layer cells/core-s, with columns"] = n / (making + growing * threads);
+        state.counters["bytes/layer cell"] = std::max(0.0, peak_bytes() - before) / n;
+        if (mesh.n_cells() < n_core) state.SkipWithError("cells are missing");
+    }
+}
+
+BENCHMARK(layers)->Args({30, 1})->Args({30, 2})->Unit(benchmark::kSecond)->Iterations(1);
+
+}  // namespace
+
+BENCHMARK_MAIN();
