@@ -23,6 +23,7 @@ class LayerCells {
                const std::vector<AddedBoundaryPoint>& added)
         : wall_(wall), stacks_(stacks), core_(std::move(core)), cells_(core_.cells) {
         find_walls_in_core();
+        reserve();
         place_columns();
         for (const AddedBoundaryPoint& a : added) add_column(a);
     }
@@ -57,6 +58,22 @@ class LayerCells {
     Index add_point(const Vec3& p) {
         cells_.points.push_back(p);
         return static_cast<Index>(cells_.points.size() - 1);
+    }
+
+    /// Room for all that comes: lists that double on the way would need it twice.
+    void reserve() {
+        std::size_t n = 0;
+        for (const LayerStacks::Face& face : stacks_.faces) {
+            Index most = 0;
+            for (const Index c : face.columns)
+                if (c != kNone) most = std::max(most, stacks_.columns[c].count);
+            n += most + (face.apex != kNone ? 1U : 0U);
+        }
+        cells_.cell_types.reserve(cells_.cell_types.size() + n);
+        cells_.cell_offsets.reserve(cells_.cell_offsets.size() + n);
+        cells_.cell_region.reserve(cells_.cell_region.size() + n);
+        cells_.cell_points.reserve(cells_.cell_points.size() + 6 * n);
+        cells_.points.reserve(cells_.points.size() + stacks_.levels.size() + wall_.surface.points.size());
     }
 
     Index number_of_core(Index p) const { return p == kNone ? kNone : core_.number_of[p]; }

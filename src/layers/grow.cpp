@@ -53,7 +53,8 @@ class Grower {
     LayerStacks grow() {
         for (round_ = 0; round_ < kMostRounds; ++round_) {
             context_.report("layers", "columns", 0.4 + 0.5 * round_ / kMostRounds);
-            settled_ = settle(wall_, directions_, asked_, room_, why_);
+            Settled before = std::exchange(settled_, settle(wall_, directions_, asked_, room_, why_));
+            find_changed(before);
             if (place_levels() && are_cells_valid() && cut_shores() && is_core_sound()) {
                 describe();
                 return std::move(out_);
@@ -66,6 +67,16 @@ class Grower {
     }
 
   private:
+    /// Columns that are as they were, and faces between such, need no second look.
+    void find_changed(const Settled& before) {
+        has_changed_.assign(wall_.feet.size(), 1);
+        if (before.stack.empty()) return;
+        for (std::size_t f = 0; f < has_changed_.size(); ++f) {
+            const LayerStack &a = before.stack[f], &b = settled_.stack[f];
+            has_changed_[f] = static_cast<char>(a.count != b.count || a.first != b.first || a.growth != b.growth);
+        }
+    }
+
     int count(Index f) const { return settled_.stack[f].count; }
 
     /// Takes room from a column; false, for use at the end of a check.
@@ -153,14 +164,18 @@ class Grower {
     }
 
     bool are_cells_valid() {
-        std::vector<char> is_bad(wall_.faces.size(), 0);
-        tbb::parallel_for(std::size_t{0}, is_bad.size(), [&](std::size_t i) {
+        is_bad_.resize(wall_.faces.size(), 0);
+        tbb::parallel_for(std::size_t{0}, is_bad_.size(), [&](std::size_t i) {
             const LayerStacks::Face& face = wall_.faces[i];
-            is_bad[i] = static_cast<char>(!is_valid(face) || (round_ < kTidyRounds && !has_good_top(face)));
+            if (std::none_of(face.columns.begin(), face.columns.end(),
+                             [this](Index f) { return f != kNone && has_changed_[f] != 0; }) &&
+                (is_bad_[i] == 0 || round_ != kTidyRounds))
+                return;
+            is_bad_[i] = static_cast<char>(!is_valid(face) || (round_ < kTidyRounds && !has_good_top(face)));
         });
         std::vector<Index> feet;
-        for (std::size_t i = 0; i < is_bad.size(); ++i)
-            if (is_bad[i] != 0) add_feet(wall_.faces[i], feet);
+        for (std::size_t i = 0; i < is_bad_.size(); ++i)
+            if (is_bad_[i] != 0) add_feet(wall_.faces[i], feet);
         return shrink_all(std::move(feet), LayerLimit::crossing);
     }
 
@@ -355,6 +370,8 @@ class Grower {
     Settled settled_;
     std::vector<Vec3> top_;
     Shores::Cut cut_;
+    std::vector<char> has_changed_;  // of each foot, since the last attempt
+    std::vector<char> is_bad_;       // of each face
     std::vector<char> is_covered_;  // of each side: a layer stands on it
     LayerStacks out_;
     int round_ = 0;
