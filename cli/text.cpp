@@ -338,9 +338,9 @@ static std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFi
     width += 2;
     std::optional<WallEstimate> wall;
     if (c != nullptr && c->flow) wall = estimate_wall(c->flow->conditions);
-    std::string text = fmt::format("\n{:<{}}{:>7}{:>9}{:>8}{:>12}{:>12}{:>12}{:>10}{:>8}{:>9}{:>7}{}\n", "Layers", width + 2,
-                                   "most", "full", "bare", "first, min", "median", "max", "in 5 %", "growth", "to core",
-                                   "95 %", wall ? "   y+" : "");
+    std::string text = fmt::format("\n{:<{}}{:>7}{:>9}{:>8}{:>12}{:>12}{:>12}{:>10}{:>8}{:>9}{:>7}{}\n", "Layers",
+                                   width + 2, "most", "full", "bare", "first, min", "median", "max", "in 5 %", "growth",
+                                   "to core", "95 %", wall ? "   y+" : "");
     for (const LayerFigures& f : layers) {
         text += fmt::format("  {:<{}}{:>7}{:>7.1f} %{:>6.1f} %{:>12}{:>12}{:>12}{:>8.1f} %{:>8.3f}{:>9.2f}{:>7.2f}",
                             name_of(f), width, f.most, 100 * f.full_area / f.area, 100 * f.bare_area / f.area,
@@ -348,12 +348,16 @@ static std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFi
                             format_length(f.first_max, unit), 100 * f.first_share_5, f.growth_median, f.step_median,
                             f.step_95);
         if (wall)
-            text += fmt::format("   {:.3g} to {:.3g} ({:.4g} \xC2\xB5" "m)", y_plus_of(f.first_min, *wall, c->flow->y_plus_at),
-                                y_plus_of(f.first_max, *wall, c->flow->y_plus_at), 1e6 * f.first_median);
+            text += fmt::format(
+                "   {:.3g} to {:.3g} ({:.4g} \xC2\xB5"
+                "m)",
+                y_plus_of(f.first_min, *wall, c->flow->y_plus_at), y_plus_of(f.first_max, *wall, c->flow->y_plus_at),
+                1e6 * f.first_median);
         text += "\n";
     }
-    return text + "(full, bare: of the area, with all layers and with none; to core: volumes of last layer and core, median "
-                  "and 95 %)\n";
+    return text +
+           "(full, bare: of the area, with all layers and with none; to core: volumes of last layer and core, median "
+           "and 95 %)\n";
 }
 
 /// Where layers are fewer or lower than asked for, and why.
@@ -382,8 +386,8 @@ static std::string cells_text(const VolumeMesh& mesh) {
 
 std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, const std::string& source,
                         const LengthUnit& unit) {
-    std::string text = fmt::format("{}\n  cells     {}, {} points\n", bold(source), cells_text(mesh),
-                                   grouped(mesh.points.size()));
+    std::string text =
+        fmt::format("{}\n  cells     {}, {} points\n", bold(source), cells_text(mesh), grouped(mesh.points.size()));
     for (std::size_t i = 0; i < mesh.regions.size(); ++i)
         text +=
             fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
@@ -449,8 +453,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
         text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
                             region_kind_name(r.mesh.regions[i].kind), format_volume(r.quality.region_volumes[i], unit));
-    text +=
-        fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.mesh.points.size()));
+    text += fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.mesh.points.size()));
     text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
                         place(r.largest_deviation_at, unit));
     if (r.surround)
@@ -509,20 +512,22 @@ static std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusA
                             rounded(z.triangles), format_length(z.size, unit), format_area(z.area, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
-    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2, "count",
-                        "growth", "first", "last", "together");
+    text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2,
+                        "count", "growth", "first", "last", "together");
     for (const ZonePlan& z : p.zones)
         if (z.layers)
-            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f}, {:.2f} times as large\n", z.name, width,
-                                z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
+            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f}, {:.2f} times as large\n", z.name,
+                                width, z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
                                 format_length(z.layers->last, unit), format_length(z.layers->total, unit),
                                 z.layers->step_to_core, z.volume_step);
     if (p.wall) {
         for (const ZonePlan& z : p.zones)
             if (z.layers)
-                text += fmt::format("  {:<{}}first layer {:.4g} \xC2\xB5" "m high, y+ {:.3g} at its {}\n", z.name, width,
-                                    1e6 * z.layers->first, y_plus_of(z.layers->first, *p.wall, at),
-                                    at == YPlusAt::cell_center ? "center" : "top");
+                text += fmt::format(
+                    "  {:<{}}first layer {:.4g} \xC2\xB5"
+                    "m high, y+ {:.3g} at its {}\n",
+                    z.name, width, 1e6 * z.layers->first, y_plus_of(z.layers->first, *p.wall, at),
+                    at == YPlusAt::cell_center ? "center" : "top");
     }
     return text;
 }
@@ -558,7 +563,8 @@ std::string plan_text(const Plan& p, const Case& c) {
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_volume(r.volume, unit), rounded(r.cells));
-    text += absorbed_text(p.absorbed, unit) + plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
+    text += absorbed_text(p.absorbed, unit) +
+            plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
     text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                         rounded(p.core_cells));

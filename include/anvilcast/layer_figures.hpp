@@ -18,12 +18,12 @@ namespace anvilcast {
 /// What stands on one side of a face of a zone.
 struct FaceLayers {
     Index face = 0;
-    Index cell = 0;             ///< the lowest
-    Index count = 0;            ///< 0: no layers
-    double area = 0;            ///< of the face, m^2
+    Index cell = 0;               ///< the lowest
+    Index count = 0;              ///< 0: no layers
+    double area = 0;              ///< of the face, m^2
     double first = 0, total = 0;  ///< heights, metres
-    double growth = 0;          ///< mean ratio of a layer's height to the one below, where they grow; 0 below two
-    double step = 0;            ///< larger over smaller volume of the last layer and the cell beyond; 0 at another wall
+    double growth = 0;            ///< mean ratio of a layer's height to the one below, where they grow; 0 below two
+    double step = 0;  ///< larger over smaller volume of the last layer and the cell beyond; 0 at another wall
 };
 /// Of each face of a wall, baffle or interface, owner's side first; faces of an interface have two entries. Parallel,
 /// O(n).
@@ -33,12 +33,13 @@ ANVILCAST_API std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, co
 struct LayerFigures {
     Index zone = 0, region = 0;  ///< numbers of the mesh's
     double area = 0;
-    Index most = 0;            ///< layers
-    double full_area = 0;      ///< with as many as asked for, or as the most where that is not known
-    double bare_area = 0;      ///< without any
-    double asked_first = 0;    ///< metres; where not told, the median
+    Index most = 0;          ///< layers
+    double full_area = 0;    ///< with as many as asked for, or as the most where that is not known
+    double bare_area = 0;    ///< without any
+    double asked_first = 0;  ///< metres; where not told, the median
     double first_min = 0, first_median = 0, first_max = 0;
-    double first_share_2 = 0, first_share_5 = 0;  ///< of the area with layers: first height within 2 %, 5 % of that asked for
+    double first_share_2 = 0,
+           first_share_5 = 0;  ///< of the area with layers: first height within 2 %, 5 % of that asked for
     double growth_median = 0;
     double step_median = 0, step_95 = 0;  ///< to the core; the latter 95 % are at most
 };
@@ -50,7 +51,8 @@ struct AskedLayers {
     double first = 0;
 };
 /// One for each side of a zone that has layers somewhere, or for which some were asked.
-ANVILCAST_API std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh, const std::vector<AskedLayers>& asked = {},
+ANVILCAST_API std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh,
+                                                       const std::vector<AskedLayers>& asked = {},
                                                        const Context& context = {});
 
 }  // namespace anvilcast

@@ -56,8 +56,8 @@ ANVILCAST_API LayerStack solve_stack(const LayerRecipe& recipe, double size,
                                      const std::optional<WallEstimate>& wall = std::nullopt,
                                      YPlusAt at = YPlusAt::cell_center);
 
-/// A stack for another wall of the same kind: the count stays, and heights follow the size where the recipe ties them to
-/// it. Of conditions that contradict each other with that count, the first, the growth and the last height go first.
+/// A stack for another wall of the same kind: the count stays, and heights follow the size where the recipe ties them
+/// to it. Of conditions that contradict each other with that count, the first, the growth and the last height go first.
 ANVILCAST_API LayerStack stack_at(const LayerRecipe& recipe, const LayerStack& stack, double size);
 
 /// The lowest `count` layers of a stack, together no higher than `room`: growth gives way first, down to 1, then all

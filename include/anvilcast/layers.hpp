@@ -21,7 +21,7 @@
 namespace anvilcast {
 
 struct LayerRequest {
-    std::vector<LayerRecipe> recipes;  ///< the first one that fits a side of a zone is its own
+    std::vector<LayerRecipe> recipes;       ///< the first one that fits a side of a zone is its own
     std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
     YPlusAt y_plus_at = YPlusAt::cell_center;
 };
@@ -29,22 +29,22 @@ struct LayerRequest {
 /// Why a column is not as it was asked for.
 enum class LayerLimit : unsigned char {
     none,
-    narrow_gap,     ///< another wall, or its layers, is in the way
-    sharp_edge,     ///< no direction is far enough from all faces of the point
-    corner_of_zone, ///< the zones beside the wall leave no way to slide along
-    slope,          ///< a neighbour is lower, and the top must not be steep
-    crossing,       ///< cells would have turned over, or tops crossed
+    narrow_gap,      ///< another wall, or its layers, is in the way
+    sharp_edge,      ///< no direction is far enough from all faces of the point
+    corner_of_zone,  ///< the zones beside the wall leave no way to slide along
+    slope,           ///< a neighbour is lower, and the top must not be steep
+    crossing,        ///< cells would have turned over, or tops crossed
 };
 ANVILCAST_API const char* layer_limit_text(LayerLimit limit);
 
 /// The layers of one zone, on one side of it.
 struct ZoneLayers {
     Index zone = 0, region = 0;
-    LayerStack asked;       ///< at the zone's mean size
-    double area = 0;        ///< of the wall, m^2
-    double full_area = 0;   ///< where all layers are
+    LayerStack asked;          ///< at the zone's mean size
+    double area = 0;           ///< of the wall, m^2
+    double full_area = 0;      ///< where all layers are
     double squeezed_area = 0;  ///< of that, where they are lower together than asked for
-    double bare_area = 0;   ///< without any layer
+    double bare_area = 0;      ///< without any layer
     struct Shortfall {
         LayerLimit limit = LayerLimit::none;
         double area = 0;
@@ -56,10 +56,10 @@ struct ZoneLayers {
 /// Columns, and the boundary of the core: what remains to be filled.
 struct LayerStacks {
     struct Column {
-        Index point = 0;      ///< of the surface mesh, that it stands on
-        Index first = 0;      ///< its level k, from 1 to count, is at levels[first + k - 1]
+        Index point = 0;  ///< of the surface mesh, that it stands on
+        Index first = 0;  ///< its level k, from 1 to count, is at levels[first + k - 1]
         Index count = 0;
-        Index top = 0;        ///< point of the core's boundary; the wall's own where count is 0
+        Index top = 0;  ///< point of the core's boundary; the wall's own where count is 0
     };
     /// A triangle of the wall, or one of the faces without width between fanned-out columns (side is kNone then).
     struct Face {
@@ -90,13 +90,13 @@ struct LayerStacks {
     }
 };
 
-/// Guarantees: (1) every cell between the columns has a positive Jacobian at all corners, decided exactly; (2) the core's
-/// boundary is closed and does not cross itself, decided exactly; (3) columns of one triangle differ by at most one
-/// layer; (4) the same stacks on any number of threads. Where the stacks asked for do not fit they are squeezed, down to
-/// the recipe's share, then made of fewer layers; `zones` tells where and why. Throws InputError for recipes that no
-/// stack fulfils or whose patterns fit nothing, with the line. Expected O(n log n), n triangles of the surface mesh.
-/// Sources: R. Aubry, R. Loehner, On the most normal normal (2008); R. Garimella, M. Shephard, Boundary layer mesh
-/// generation for viscous flow simulations (2000).
+/// Guarantees: (1) every cell between the columns has a positive Jacobian at all corners, decided exactly; (2) the
+/// core's boundary is closed and does not cross itself, decided exactly; (3) columns of one triangle differ by at most
+/// one layer; (4) the same stacks on any number of threads. Where the stacks asked for do not fit they are squeezed,
+/// down to the recipe's share, then made of fewer layers; `zones` tells where and why. Throws InputError for recipes
+/// that no stack fulfils or whose patterns fit nothing, with the line. Expected O(n log n), n triangles of the surface
+/// mesh. Sources: R. Aubry, R. Loehner, On the most normal normal (2008); R. Garimella, M. Shephard, Boundary layer
+/// mesh generation for viscous flow simulations (2000).
 ANVILCAST_API LayerStacks grow_layers(const SurfaceMesh& surface, const SizeField& sizes, const LayerRequest& request,
                                       const Context& context = {});
 

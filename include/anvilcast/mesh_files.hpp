@@ -24,7 +24,8 @@ struct FaceField {
     std::vector<double> values;
 };
 
-/// The file appears whole or not at all. `fields`: more cell arrays, 0 on the cells of the volume. Throws FailureError when it cannot be written.
+/// The file appears whole or not at all. `fields`: more cell arrays, 0 on the cells of the volume. Throws FailureError
+/// when it cannot be written.
 ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
                              const std::vector<FaceField>& fields = {});

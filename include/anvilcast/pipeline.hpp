@@ -43,7 +43,7 @@ struct BuildResult {
     std::optional<Surround> surround;         ///< its surface left out
     double largest_deviation = 0;             ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
-    std::vector<ZoneLayers> layers;           ///< of each side of a zone that has some
+    std::vector<ZoneLayers> layers;  ///< of each side of a zone that has some
     FillReport fill;
     std::vector<StageCost> costs;
     std::vector<Mending> mendings;           ///< what was mended on the way in

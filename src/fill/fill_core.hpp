@@ -7,8 +7,9 @@ namespace anvilcast::fill {
 
 struct FilledCore {
     CellsAndBoundary cells;
-    std::vector<Index> parent;     ///< of each triangle of the boundary: the one of the surface mesh that it is of
-    std::vector<Index> number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
+    std::vector<Index> parent;  ///< of each triangle of the boundary: the one of the surface mesh that it is of
+    std::vector<Index>
+        number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
 };
 
 /// As fill_with_tetrahedra, but for the assembly.

@@ -80,7 +80,8 @@ class LayerCells {
 
     void place_columns() {
         number_of_wall_.assign(wall_.surface.points.size(), kNone);
-        for (Index p = 0; p < number_of_wall_.size(); ++p) number_of_wall_[p] = number_of_core(stacks_.core_point_of[p]);
+        for (Index p = 0; p < number_of_wall_.size(); ++p)
+            number_of_wall_[p] = number_of_core(stacks_.core_point_of[p]);
         columns_.resize(stacks_.columns.size());
         for (Index c = 0; c < columns_.size(); ++c) {
             const LayerStacks::Column& given = stacks_.columns[c];
@@ -140,10 +141,10 @@ class LayerCells {
     }
 
     [[noreturn]] static void refuse(const Vec3& place, const std::string& where) {
-        throw FailureError(
-            fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a smaller "
-                        "size or lower layers there",
-                        where, place.x, place.y, place.z));
+        throw FailureError(fmt::format(
+            "the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a smaller "
+            "size or lower layers there",
+            where, place.x, place.y, place.z));
     }
 
     Index column_at(const LayerStacks::Face& face, Index core_point) const {
@@ -246,8 +247,8 @@ class LayerCells {
             else if (is_first)
                 add_cell(CellType::tetrahedron, {up(0), up(3), low(1), low(0)}, face.region);
             else if (goes_up)
-                add_cell(CellType::hexahedron,
-                         {low(0), low(1), low(2), low(3), up(0), up(1), up(2), up(3)}, face.region);
+                add_cell(CellType::hexahedron, {low(0), low(1), low(2), low(3), up(0), up(1), up(2), up(3)},
+                         face.region);
             else
                 add_cell(CellType::prism, {low(0), up(0), low(1), low(3), up(3), low(2)}, face.region);
         }
@@ -266,9 +267,11 @@ class LayerCells {
         row.push_back(strip.b);
         std::sort(row.begin() + 1, row.end() - 1, [&](Index p, Index q) {
             const Vec3& from = cells_.points[columns_[strip.a].back()];
-            return distance(from, cells_.points[columns_[p].back()]) < distance(from, cells_.points[columns_[q].back()]);
+            return distance(from, cells_.points[columns_[p].back()]) <
+                   distance(from, cells_.points[columns_[q].back()]);
         });
-        for (std::size_t i = 0; i + 1 < row.size(); ++i) add_strip_piece(columns_[row[i]], columns_[row[i + 1]], strip.zone);
+        for (std::size_t i = 0; i + 1 < row.size(); ++i)
+            add_strip_piece(columns_[row[i]], columns_[row[i + 1]], strip.zone);
     }
 
     void add_strip_piece(const Column& a, const Column& b, Index zone) {

@@ -134,7 +134,6 @@ class VtuWriter {
         }
     }
 
-
     const std::vector<FaceField>& fields_;
     const VolumeMesh& mesh_;
     std::string head_, data_;

@@ -78,8 +78,7 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
         if (z == kNone || out.stacks[z].count > 0) continue;
         const LayerRecipe& recipe = request.recipes[out.recipe_of_side[side]];
         try {
-            out.stacks[z] =
-                solve_stack(recipe, size_sum[z] / out.zones[z].area, request.wall, request.y_plus_at);
+            out.stacks[z] = solve_stack(recipe, size_sum[z] / out.zones[z].area, request.wall, request.y_plus_at);
         } catch (const InputError& e) {
             refuse(recipe, e.what());
         }

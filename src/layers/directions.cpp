@@ -12,6 +12,7 @@ namespace {
 
 /// A column is at most so much longer than the height that it keeps over its walls.
 constexpr double kLongestStep = 2.5;
+constexpr double kSteep = 2, kLeastShare = 0.35;
 /// Below this cosine to a face nothing grows.
 constexpr double kLeastVisible = 0.08;
 /// Feet whose faces' normals are within this cosine of the direction are smooth.
@@ -184,6 +185,14 @@ class Finder {
             d.axis = edge_of(normals);
             scale(d, most_normal(normals), normals);
         }
+        shorten_in_narrow_edge(f, d, normals);
+    }
+
+    /// Where walls meet at less than 60 degrees columns lean by more than they rise: lower ones have less far to go.
+    void shorten_in_narrow_edge(Index f, Direction& d, std::span<const Vec3> normals) const {
+        if (!d.is_fixed || d.step == Vec3{} || dot(outward(f), d.step) > 0) return;
+        const double stretch = 1 / least_dot(normalized(d.step), normals);
+        if (stretch > kSteep) d.share = std::max(kLeastShare, (kSteep / stretch) * (kSteep / stretch));
     }
 
     /// The direction that lies in all faces with these normals; zero when there is none.
@@ -284,6 +293,11 @@ class Finder {
         }
         return u;
     }
+    /// No column gets longer than one at an edge may be.
+    static Vec3 bounded(const Vec3& lean) {
+        const double l = length(lean), most = std::sqrt(kLongestStep * kLongestStep - 1);
+        return l > most ? lean * (most / l) : lean;
+    }
     bool may_lean(Index f) const {
         const Direction& d = out_[f];
         return (!d.is_fixed || !(d.axis == Vec3{})) && d.shoreline != Shoreline::blocked && !(d.step == Vec3{});
@@ -317,12 +331,14 @@ class Finder {
         std::vector<Index> active;
         for (Index f = 0; f < out_.size(); ++f) {
             // A column that leans for its shore is an edge's too.
-            const bool leans = out_[f].is_fixed || (out_[f].shoreline == Shoreline::plane &&
-                                                    length(without(base[f], normal_[f])) > 0.1);
+            const bool leans = out_[f].is_fixed ||
+                               (out_[f].shoreline == Shoreline::plane && length(without(base[f], normal_[f])) > 0.1);
             if (!leans || base[f] == Vec3{} || !(height_[f] > 0)) continue;
             if (!(out_[f].axis == Vec3{})) active.push_back(f);
             far[f] = 0;
-            reach[f] = static_cast<float>(kFade * height_[f]);
+            // The farther it leans, the farther off that has to begin.
+            const double lean = std::sqrt(std::max(1.0, length_squared(base[f]) - 1));
+            reach[f] = static_cast<float>(kFade * lean * height_[f] * out_[f].share);
             queue.push({0, f});
         }
         while (!queue.empty()) {
@@ -337,7 +353,7 @@ class Finder {
                 if (!may_lean(g) || far[f] + l >= far[g] || far[f] + l > kFaded * double{reach[f]}) continue;
                 far[g] = far[f] + l;
                 reach[g] = reach[f];
-                step[g] = base[g] + allowed(g, step[f]) * std::exp(-l / double{reach[f]});
+                step[g] = base[g] + bounded(allowed(g, step[f])) * std::exp(-l / double{reach[f]});
                 queue.push({far[g], g});
             }
         }
@@ -375,7 +391,7 @@ class Finder {
                         fresh[i] = step[f];
                         continue;
                     }
-                    fresh[i] = base[f] + allowed(f, sum / n - base[f]) * double{screen[i]};
+                    fresh[i] = base[f] + bounded(allowed(f, sum / n - base[f])) * double{screen[i]};
                 }
             });
             for (std::size_t i = 0; i < active.size(); ++i) step[active[i]] = fresh[i];

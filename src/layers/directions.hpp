@@ -22,6 +22,7 @@ struct Direction {
     Vec3 shore_normal;      ///< of the plane, into the region
     bool is_fixed = false;  ///< by a sharp edge of the wall or of its shores
     Vec3 axis;              ///< of a fixed one: the edge along which it may lean nonetheless; zero for none
+    double share = 1;       ///< of its height that the stack should have in a very narrow edge
     LayerLimit limit = LayerLimit::none;
 };
 

@@ -87,7 +87,8 @@ class Forecaster {
         const double core = request_.recipes[assignment_.recipe_of_side[side]].gap_cells * sizes_.at(from);
         const auto hit = tree_.first_hit(from, normal, 1e-6 * own.total, 4 * own.total + core);
         if (hit.triangle == kNone || std::abs(dot(normal, normal_of(hit.triangle))) < kLeastFacing) return;
-        const Index opposite = assignment_.stack_of_side[hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle)];
+        const Index opposite =
+            assignment_.stack_of_side[hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle)];
         const double needed = own.total + core + (opposite != kNone ? assignment_.stacks[opposite].total : 0);
         if (hit.t >= needed) return;
         out.area += area;

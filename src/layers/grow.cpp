@@ -27,7 +27,7 @@ constexpr double kFeatureAngle = 30;  // degrees
 constexpr double kLess = 0.75;
 constexpr int kPatience = 25, kMostRounds = 80;
 /// For the first kTidyRounds attempts a top's smallest angle must keep this share of its wall's, or have this sine.
-constexpr double kLeastShare = 0.3, kLeastSine = 0.17;
+constexpr double kLeastShare = 0.4, kLeastSine = 0.28;
 constexpr int kTidyRounds = 12;
 /// The pyramids on a fan round it off: with this share of the height that would put their sides in line.
 constexpr double kCapShare = 0.85;
@@ -36,7 +36,10 @@ constexpr double kCapShare = 0.85;
 class Grower {
   public:
     Grower(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request, const Context& context)
-        : mesh_(mesh), sizes_(sizes), context_(context), assignment_(assign(mesh.surface, mesh.sides, mesh.regions, sizes, request)) {
+        : mesh_(mesh),
+          sizes_(sizes),
+          context_(context),
+          assignment_(assign(mesh.surface, mesh.sides, mesh.regions, sizes, request)) {
         wall_ = find_wall(mesh, assignment_.recipe_of_side);
         asked_ = ask(wall_, sizes, request.recipes, assignment_.stacks, assignment_.stack_of_side);
         context.report("layers", "directions", 0.1);
@@ -47,6 +50,12 @@ class Grower {
         context.report("layers", "gaps", 0.3);
         room_ = rooms_in_gaps(wall_, directions_, asked_);
         why_.assign(room_.size(), LayerLimit::narrow_gap);
+        for (std::size_t f = 0; f < room_.size(); ++f) {
+            const double high = directions_[f].share * asked_.stack[f].total;
+            if (directions_[f].share == 1 || room_[f] <= high) continue;
+            room_[f] = high;
+            why_[f] = LayerLimit::sharp_edge;
+        }
         shores_ = std::make_unique<Shores>(wall_, directions_, kFeatureAngle);
     }
 
@@ -215,8 +224,8 @@ class Grower {
         is_covered_.assign(2 * mesh_.surface.triangles.size(), 0);
         for (const LayerStacks::Face& face : out_.faces)
             if (face.side != kNone)
-                is_covered_[face.side] = static_cast<char>(count(face.columns[0]) + count(face.columns[1]) +
-                                                               count(face.columns[2]) > 0);
+                is_covered_[face.side] =
+                    static_cast<char>(count(face.columns[0]) + count(face.columns[1]) + count(face.columns[2]) > 0);
         for (Index i = 0; i < out_.faces.size(); ++i)
             if (out_.faces[i].side == kNone || is_covered_[out_.faces[i].side] != 0) add_top(i);
         for (Index t = 0; t < mesh_.surface.triangles.size(); ++t) add_bare(t);
@@ -263,7 +272,8 @@ class Grower {
             return;
         }
         const auto& p = out_.core.surface.points;
-        const Vec3 up = triangle_normal(p[tops[0]], p[tops[1]], p[tops[2]]) + triangle_normal(p[tops[0]], p[tops[2]], p[tops[3]]);
+        const Vec3 up =
+            triangle_normal(p[tops[0]], p[tops[1]], p[tops[2]]) + triangle_normal(p[tops[0]], p[tops[2]], p[tops[3]]);
         const Vec3& foot = mesh_.surface.points[out_.columns[face.columns[0]].point];
         const Vec3 first = normalized(p[tops[0]] - foot), last = normalized(p[tops[3]] - foot);
         const double half_turn = 0.5 * std::acos(std::clamp(dot(first, last), -1.0, 1.0));
@@ -271,7 +281,8 @@ class Grower {
         const Vec3 middle = (p[tops[0]] + p[tops[1]] + p[tops[2]] + p[tops[3]]) / 4.0;
         face.apex = static_cast<Index>(p.size());
         out_.core.surface.points.push_back(middle + normalized(up) * height);
-        for (std::size_t k = 0; k < 4; ++k) add_core({tops[(k + 1) % 4], tops[k], face.apex}, any_zone, sides, i, kNone);
+        for (std::size_t k = 0; k < 4; ++k)
+            add_core({tops[(k + 1) % 4], tops[k], face.apex}, any_zone, sides, i, kNone);
     }
 
     Index zone_near(const LayerStacks::Face& face) const {
@@ -372,7 +383,7 @@ class Grower {
     Shores::Cut cut_;
     std::vector<char> has_changed_;  // of each foot, since the last attempt
     std::vector<char> is_bad_;       // of each face
-    std::vector<char> is_covered_;  // of each side: a layer stands on it
+    std::vector<char> is_covered_;   // of each side: a layer stands on it
     LayerStacks out_;
     int round_ = 0;
 };
@@ -382,12 +393,18 @@ class Grower {
 
 const char* layer_limit_text(LayerLimit limit) {
     switch (limit) {
-        case LayerLimit::none: return "as asked for";
-        case LayerLimit::slope: return "beside a lower stack";
-        case LayerLimit::narrow_gap: return "narrow gap";
-        case LayerLimit::sharp_edge: return "sharp edge";
-        case LayerLimit::corner_of_zone: return "no way along the zones beside it";
-        case LayerLimit::crossing: return "cells would have crossed";
+        case LayerLimit::none:
+            return "as asked for";
+        case LayerLimit::slope:
+            return "beside a lower stack";
+        case LayerLimit::narrow_gap:
+            return "narrow gap";
+        case LayerLimit::sharp_edge:
+            return "sharp edge";
+        case LayerLimit::corner_of_zone:
+            return "no way along the zones beside it";
+        case LayerLimit::crossing:
+            return "cells would have crossed, or become needles";
     }
     return "";
 }

@@ -204,7 +204,8 @@ Asked ask(const Wall& wall, const SizeField& sizes, const std::vector<LayerRecip
 std::vector<double> rooms_in_gaps(const Wall& wall, const std::vector<Direction>& directions, const Asked& asked) {
     const GapFinder finder(wall, directions, asked);
     std::vector<double> room(wall.feet.size());
-    tbb::parallel_for(std::size_t{0}, room.size(), [&](std::size_t f) { room[f] = finder.room(static_cast<Index>(f)); });
+    tbb::parallel_for(std::size_t{0}, room.size(),
+                      [&](std::size_t f) { room[f] = finder.room(static_cast<Index>(f)); });
     return room;
 }
 
@@ -233,19 +234,24 @@ Settled settle(const Wall& wall, const std::vector<Direction>& directions, const
         count[f] = k;
     }
     even_out_umbrellas(wall, count, out.limit);
-    limit_rise(wall, count, [](Index, Index) { return 1; },
-               [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
+    limit_rise(
+        wall, count, [](Index, Index) { return 1; },
+        [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
     even_out_umbrellas(wall, count, out.limit);
-    limit_rise(wall, count, [](Index, Index) { return 1; },
-               [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
+    limit_rise(
+        wall, count, [](Index, Index) { return 1; },
+        [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
     for (std::size_t f = 0; f < n; ++f) height[f] = std::min(height[f], asked.stack[f].height(count[f]));
-    limit_rise(wall, height,
-               [&](Index f, Index g) { return kSteepest * distance(wall.place_of(f), wall.place_of(g)) +
-                                              // A step of one layer is no slope.
-                                              std::max(0.0, asked.stack[g].height(count[g]) - asked.stack[g].height(std::min(count[g], count[f]))); },
-               [&](Index g, Index) {
-                   if (out.limit[g] == LayerLimit::none) out.limit[g] = LayerLimit::slope;
-               });
+    limit_rise(
+        wall, height,
+        [&](Index f, Index g) {
+            return kSteepest * distance(wall.place_of(f), wall.place_of(g)) +
+                   // A step of one layer is no slope.
+                   std::max(0.0, asked.stack[g].height(count[g]) - asked.stack[g].height(std::min(count[g], count[f])));
+        },
+        [&](Index g, Index) {
+            if (out.limit[g] == LayerLimit::none) out.limit[g] = LayerLimit::slope;
+        });
     out.stack.resize(n);
     tbb::parallel_for(std::size_t{0}, n, [&](std::size_t f) {
         out.stack[f] = squeezed(asked.stack[f], count[f], std::max(height[f], 1e-3 * asked.stack[f].height(count[f])));

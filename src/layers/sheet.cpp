@@ -122,7 +122,8 @@ Index Sheet::put(const Vec3& p, Index start, double close) {
     double best = -Box::inf;
     for (const Side s : around) {
         const Vec3 n = normal(s / 3);
-        const double value = std::min(turn(points_[start], points_[to(s)], p, n), -turn(points_[start], points_[tip(s)], p, n));
+        const double value =
+            std::min(turn(points_[start], points_[to(s)], p, n), -turn(points_[start], points_[tip(s)], p, n));
         if (value > best) {
             best = value;
             t = s / 3;
@@ -268,8 +269,8 @@ bool Sheet::make_edge(Index a, Index b) {
             const Vec3 n = normal(out / 3);
             const double left = turn(pa, pb, points_[to(out)], n), right = turn(pa, pb, points_[tip(out)], n);
             // Ahead, not behind: in the wedge between the two sides at a.
-            if (left <= 0 && right >= 0 && (left < 0 || right > 0) &&
-                turn(pa, points_[to(out)], pb, n) >= 0 && turn(pa, points_[tip(out)], pb, n) <= 0) {
+            if (left <= 0 && right >= 0 && (left < 0 || right > 0) && turn(pa, points_[to(out)], pb, n) >= 0 &&
+                turn(pa, points_[tip(out)], pb, n) <= 0) {
                 crossed = next(out);
                 break;
             }

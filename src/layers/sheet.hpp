@@ -53,10 +53,10 @@ class Sheet {
     std::vector<Vec3>& points_;
     std::vector<Triangle> tris_;
     std::vector<Side> twin_;
-    std::vector<char> is_kept_;     // of each side
-    std::vector<Index> number_;     // of each triangle, as given
-    std::vector<Index> side_at_;    // of each point: a side that starts there; kNone
-    std::vector<char> is_fixed_;    // of each point: border, or put in
+    std::vector<char> is_kept_;   // of each side
+    std::vector<Index> number_;   // of each triangle, as given
+    std::vector<Index> side_at_;  // of each point: a side that starts there; kNone
+    std::vector<char> is_fixed_;  // of each point: border, or put in
 };
 
 }  // namespace anvilcast::layers

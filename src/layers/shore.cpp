@@ -32,9 +32,9 @@ std::vector<char> zones_with_strips(const Wall& wall) {
 /// The sides without layers of the zones that have strips, as a surface of its own.
 struct Excerpt {
     Domain domain;
-    std::vector<Index> number;     // of each point of the excerpt in the surface mesh
-    std::vector<Index> local;      // the other way round
-    std::vector<Index> triangle;   // of each triangle of the excerpt
+    std::vector<Index> number;    // of each point of the excerpt in the surface mesh
+    std::vector<Index> local;     // the other way round
+    std::vector<Index> triangle;  // of each triangle of the excerpt
     std::vector<Index> local_triangle;
 };
 
@@ -381,7 +381,8 @@ Draft draft_of(const std::vector<Vec3>& points, const std::vector<std::pair<Inde
             !std::binary_search(kept.begin(), kept.end(), Edge{std::min(a, b), std::max(a, b)}))
             continue;
         for (; use != edges.end(e); ++use)
-            d.feature_sides[use->triangle] = static_cast<std::uint8_t>(d.feature_sides[use->triangle] | 1U << use->side);
+            d.feature_sides[use->triangle] =
+                static_cast<std::uint8_t>(d.feature_sides[use->triangle] | 1U << use->side);
         for (const Index p : edges.ends(e)) d.kind[p] = PointKind::corner;
     }
     std::vector<Index> patch_at(d.points.size(), kNone);
@@ -476,9 +477,9 @@ Shores::Cut Shores::cut(const std::vector<LayerStack>& stack, const std::vector<
         return none;
     }
     Cutter cutter(m.wall, m.directions, m.excerpt, *m.original, top, stack);
-    const auto failed = cutter.run(
-        [&](Index f) { return m.along_edge(f, length(m.directions[f].step) * stack[f].total); },
-        [&](Corner shore) { return m.patch_of(shore); });
+    const auto failed =
+        cutter.run([&](Index f) { return m.along_edge(f, length(m.directions[f].step) * stack[f].total); },
+                   [&](Corner shore) { return m.patch_of(shore); });
     if (failed.empty()) return cutter.result(sizes, context);
     none.failed = failed;
     return none;

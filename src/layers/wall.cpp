@@ -97,7 +97,9 @@ class WallMaker {
         return !u.fans.empty() && (u.has_shore ? u.fans.size() != 1 : u.fans.size() < 2);
     }
 
-    bool has_fan(const Umbrella& u, Corner c) const { return std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end(); }
+    bool has_fan(const Umbrella& u, Corner c) const {
+        return std::find(u.fans.begin(), u.fans.end(), c) != u.fans.end();
+    }
 
     /// Adds the fans of the umbrella's edges that turn by more than some degrees; tells the umbrellas at their other
     /// ends.
@@ -148,9 +150,8 @@ class WallMaker {
         while (!todo.empty()) {
             Umbrella& u = umbrellas_[todo.back()];
             todo.pop_back();
-            if (!is_dead_end(u) || std::any_of(u.fans.begin(), u.fans.end(), [&](Corner c) {
-                    return turn.at(rows.find(c)) > fan_.needed_deg;
-                }))
+            if (!is_dead_end(u) || std::any_of(u.fans.begin(), u.fans.end(),
+                                               [&](Corner c) { return turn.at(rows.find(c)) > fan_.needed_deg; }))
                 continue;
             for (const Corner c : std::exchange(u.fans, {})) {
                 const Corner other = other_end_of_fan(c);
@@ -251,10 +252,10 @@ class WallMaker {
             const Corner c = 3 * side;
             std::array<Corner, 3> k{c, c + 1, c + 2};
             if ((side & 1U) != 0) std::swap(k[1], k[2]);
-            wall_.faces.push_back({{wall_.foot_of_corner[k[0]], wall_.foot_of_corner[k[1]],
-                                    wall_.foot_of_corner[k[2]], kNone},
-                                   side,
-                                   wall_.region_of(side)});
+            wall_.faces.push_back(
+                {{wall_.foot_of_corner[k[0]], wall_.foot_of_corner[k[1]], wall_.foot_of_corner[k[2]], kNone},
+                 side,
+                 wall_.region_of(side)});
             for (std::size_t i = 0; i < 3; ++i) {
                 // The edge between these two corners starts at the one that comes first in the triangle's own order.
                 const Corner from = k[i], to = k[(i + 1) % 3];
@@ -278,8 +279,7 @@ class WallMaker {
         Path there = paths_.at(other_end_of_fan(c));
         std::reverse(there.begin(), there.end());
         for (std::size_t i = 0; i + 1 < here.size(); ++i)
-            wall_.faces.push_back(
-                {{here[i], there[i], there[i + 1], here[i + 1]}, kNone, wall_.feet[here[0]].region});
+            wall_.faces.push_back({{here[i], there[i], there[i + 1], here[i + 1]}, kNone, wall_.feet[here[0]].region});
     }
 
     /// Three or more fans at a point: the room between them is fanned out round a foot in the middle.
@@ -297,9 +297,8 @@ class WallMaker {
     void add_fan_strips(const Umbrella& u) {
         const Corner c = u.fans.front();
         const Path& path = paths_.at(c);
-        const Corner shore = *std::find_if(u.corners.begin(), u.corners.end(), [this](Corner k) {
-            return !wall_.is_layered(Wall::side_of(k));
-        });
+        const Corner shore = *std::find_if(u.corners.begin(), u.corners.end(),
+                                           [this](Corner k) { return !wall_.is_layered(Wall::side_of(k)); });
         // Whichever end of the quads this is, that is the order in which they have its feet.
         for (std::size_t i = 0; i + 1 < path.size(); ++i) add_strip(path[i + 1], path[i], shore);
     }

@@ -39,7 +39,7 @@ struct Wall {
     std::vector<Corner> shores;      ///< in order round the point
     std::vector<LayerStacks::Face> faces;
     std::vector<LayerStacks::Strip> strips;
-    std::vector<Corner> shore_of_strip;  ///< a corner of an unlayered side on which the strip lies
+    std::vector<Corner> shore_of_strip;       ///< a corner of an unlayered side on which the strip lies
     std::vector<std::array<Index, 2>> edges;  ///< feet that share an edge of a face, each pair once, sorted
 
     Index region_of(Index side) const { return mesh->sides[side / 2][side & 1U]; }

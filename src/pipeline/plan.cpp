@@ -63,21 +63,23 @@ void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Pla
         out.layer_cells += zone.triangles * f.area / zone.area * f.stack.count;
         out.core_cells -= layers_take(f, zone.size);
         if (f.volume_step > kLargestStep)
-            out.warnings.push_back(
-                fmt::format("layers on \"{}\": core cells are {:.1f} times as large as the last layer's beside them; more "
-                            "layers, more growth or a smaller size there make the step smaller",
-                            zone.name, f.volume_step));
-        if (f.volume_step < 1 / kLargestStep)
-            out.warnings.push_back(fmt::format("layers on \"{}\": the last layer's cells are {:.1f} times as large as the "
-                                               "core's beside them; fewer layers or less growth make the step smaller",
-                                               zone.name, 1 / f.volume_step));
-        if (f.narrow_area > kNarrow * f.area)
             out.warnings.push_back(fmt::format(
-                "layers on \"{}\": {:.1f} % of the wall is too near to the one opposite, at [{:.6g}, {:.6g}, {:.6g}] {} by "
-                "{} where stacks and core cells need {}: they will be squeezed or fewer there",
-                zone.name, 100 * f.narrow_area / f.area, f.narrowest_at.x / c.unit.metres,
-                f.narrowest_at.y / c.unit.metres, f.narrowest_at.z / c.unit.metres, c.unit.name,
-                format_length(f.narrowest, c.unit), format_length(f.needed, c.unit)));
+                "layers on \"{}\": core cells are {:.1f} times as large as the last layer's beside them; more "
+                "layers, more growth or a smaller size there make the step smaller",
+                zone.name, f.volume_step));
+        if (f.volume_step < 1 / kLargestStep)
+            out.warnings.push_back(
+                fmt::format("layers on \"{}\": the last layer's cells are {:.1f} times as large as the "
+                            "core's beside them; fewer layers or less growth make the step smaller",
+                            zone.name, 1 / f.volume_step));
+        if (f.narrow_area > kNarrow * f.area)
+            out.warnings.push_back(
+                fmt::format("layers on \"{}\": {:.1f} % of the wall is too near to the one opposite, at [{:.6g}, "
+                            "{:.6g}, {:.6g}] {} by "
+                            "{} where stacks and core cells need {}: they will be squeezed or fewer there",
+                            zone.name, 100 * f.narrow_area / f.area, f.narrowest_at.x / c.unit.metres,
+                            f.narrowest_at.y / c.unit.metres, f.narrowest_at.z / c.unit.metres, c.unit.name,
+                            format_length(f.narrowest, c.unit), format_length(f.needed, c.unit)));
     }
 }
 
@@ -121,8 +123,8 @@ Plan plan(const Case& c, const Context& context) {
                              p.triangles_of_zone[z], std::nullopt, 0});
     }
     if (!c.layers.empty())
-        plan_layers(with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }), c,
-                    out);
+        plan_layers(with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }),
+                    c, out);
     out.core_cells = std::max(0.0, out.core_cells);
     out.sources = p.sources;
     // Layers take their place from all sources alike.

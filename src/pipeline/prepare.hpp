@@ -1,9 +1,9 @@
 // The first stages of a build, which a plan goes through too.
 #pragma once
 
+#include <anvilcast/errors.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/prediction.hpp>
-#include <anvilcast/errors.hpp>
 #include <chrono>
 
 namespace anvilcast {

@@ -127,8 +127,7 @@ class Columns {
         const auto n_low = std::count_if(corners.begin(), corners.begin() + static_cast<std::ptrdiff_t>(n),
                                          [&own](Index p) { return std::find(own.begin(), own.end(), p) != own.end(); });
         const bool stands = n_low == 0 || n_low == static_cast<std::ptrdiff_t>(n);
-        const double mean =
-            stands ? (length(a) + 4 * length(middle) + length(b)) / 6 : 0.5 * (length(a) + length(b));
+        const double mean = stands ? (length(a) + 4 * length(middle) + length(b)) / 6 : 0.5 * (length(a) + length(b));
         return mean > 0 ? volume(cell) / mean : 0;
     }
 

@@ -229,8 +229,8 @@ LayerStack squeezed(const LayerStack& stack, int count, double room) {
             out.growth = 1;
             out.first *= room / even;
         } else {
-            out.growth = solve_growth(
-                [&](double r) { return out.first * total_in_firsts(r, count, out.equal_first); }, room);
+            out.growth =
+                solve_growth([&](double r) { return out.first * total_in_firsts(r, count, out.equal_first); }, room);
         }
     }
     out.total = out.height(count);

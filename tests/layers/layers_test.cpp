@@ -5,9 +5,9 @@
 #include <numbers>
 #include <random>
 
+#include "fill/fill_core.hpp"
 #include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
-#include "fill/fill_core.hpp"
 #include "layers/directions.hpp"
 
 namespace anvilcast {
@@ -76,8 +76,8 @@ double volume_of(const VolumeMesh& mesh, CellType type) {
 }
 
 TEST(Layers, AreAsHighAsAskedOverAFlatFloor) {
-    const Surface box = with_role(kit::box({0, 0, 0}, {1, 1, 0.6}), Role::symmetry,
-                                  [](const Vec3& n) { return n.z > -0.5; });
+    const Surface box =
+        with_role(kit::box({0, 0, 0}, {1, 1, 0.6}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
     const SurfaceMesh surface = meshed(kit::inside_of(box), 0.1);
     const Result r = layered(surface, 0.1, {recipe(0.004, 6, 1.25)});
     // The levels lie in planes, at the geometric heights, to the last bits.
@@ -85,15 +85,17 @@ TEST(Layers, AreAsHighAsAskedOverAFlatFloor) {
     for (int k = 0; k < 6; ++k) heights.push_back(heights.back() + 0.004 * std::pow(1.25, k));
     for (const LayerStacks::Column& c : r.stacks.columns) {
         ASSERT_EQ(c.count, 6U);
-        for (Index k = 0; k <= 6; ++k)
-            EXPECT_NEAR(r.stacks.level(c, k, surface.surface.points).z, heights[k], 1e-15);
+        for (Index k = 0; k <= 6; ++k) EXPECT_NEAR(r.stacks.level(c, k, surface.surface.points).z, heights[k], 1e-15);
     }
     EXPECT_NEAR(volume_of(r.mesh, CellType::prism), heights.back(), 1e-12);
     // What the stacks slide along keeps its area and its plane.
     const QualityReport q = assess(r.mesh);
     EXPECT_NEAR(q.volume, 0.6, 1e-12);
     for (std::size_t z = 0; z < r.mesh.zones.size(); ++z)
-        EXPECT_NEAR(q.zone_areas[z], surface.surface.zones[z].role == Role::wall ? 1 : q.zone_areas[z] > 0.8 ? 1 : 0.6,
+        EXPECT_NEAR(q.zone_areas[z],
+                    surface.surface.zones[z].role == Role::wall ? 1
+                    : q.zone_areas[z] > 0.8                     ? 1
+                                                                : 0.6,
                     1e-12);
     ASSERT_EQ(q.layers.size(), 1U);
     EXPECT_NEAR(q.layers[0].first_min, 0.004, 1e-12);
@@ -119,10 +121,12 @@ TEST(Layers, OfABallFillAShell) {
 }
 
 TEST(Layers, KeepTheirHeightInCornersOfAnyAngle) {
-    // A prism over a triangle with a corner of so many degrees: its columns lean, and keep their height over both walls.
+    // A prism over a triangle with a corner of so many degrees: its columns lean, and keep their height over both
+    // walls.
     for (const double degrees : {140.0, 90.0, 60.0, 50.0}) {
         SCOPED_TRACE(degrees);
-        const Surface wedge = with_role(kit::wedge(degrees), Role::symmetry, [](const Vec3& n) { return std::abs(n.z) > 0.5; });
+        const Surface wedge =
+            with_role(kit::wedge(degrees), Role::symmetry, [](const Vec3& n) { return std::abs(n.z) > 0.5; });
         const SurfaceMesh surface = meshed(kit::inside_of(wedge), 0.06);
         const Result r = layered(surface, 0.06, {recipe(0.002, 5, 1.2)});
         std::size_t n = 0;
@@ -171,7 +175,8 @@ TEST(Layers, FanOutRoundARazor) {
 
 TEST(Layers, EndInStepsWhereAZoneLeavesNoWay) {
     // A floor that meets a baffle without layers: columns beside it have none, and go up by one from edge to edge.
-    Surface box = with_role(kit::box({0, 0, 0}, {1.2, 0.6, 0.6}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
+    Surface box =
+        with_role(kit::box({0, 0, 0}, {1.2, 0.6, 0.6}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
     Surface sheet;
     sheet.points = {{0.6, 0, 0}, {0.6, 0.6, 0}, {0.6, 0.6, 0.6}, {0.6, 0, 0.6}};
     sheet.triangles = {{0, 1, 2}, {0, 2, 3}};
@@ -212,7 +217,8 @@ TEST(Layers, StandOnBothSidesOfABaffleAndOfAnInterface) {
         // In the middle of the box, or from wall to wall.
         const double inset = is_baffle ? 0.25 : 0;
         Surface sheet;
-        sheet.points = {{0.5, inset, inset}, {0.5, 0.8 - inset, inset}, {0.5, 0.8 - inset, 0.6 - inset}, {0.5, inset, 0.6 - inset}};
+        sheet.points = {
+            {0.5, inset, inset}, {0.5, 0.8 - inset, inset}, {0.5, 0.8 - inset, 0.6 - inset}, {0.5, inset, 0.6 - inset}};
         sheet.triangles = {{0, 1, 2}, {0, 2, 3}};
         sheet.zones = {{"sheet", is_baffle ? Role::baffle : Role::wall}};
         sheet.zone_of = {0, 0};
@@ -223,8 +229,8 @@ TEST(Layers, StandOnBothSidesOfABaffleAndOfAnInterface) {
             regions[1].name = "two";
             regions[1].inside = Vec3{0.75, 0.4, 0.3};
         }
-        const Domain domain =
-            choose_regions(divide_space(joined({split_at_sharp_edges(box, 40), sheet})), regions, parse_length_unit("m"));
+        const Domain domain = choose_regions(divide_space(joined({split_at_sharp_edges(box, 40), sheet})), regions,
+                                             parse_length_unit("m"));
         const SurfaceMesh surface = meshed(domain, 0.05);
         const Result r = layered(surface, 0.05, {recipe(0.003, 4, 1.25, {"sheet*"})});
         double area = 0, full = 0;
@@ -242,11 +248,13 @@ TEST(Layers, OfDifferentRecipesGoOverIntoEachOther) {
     Surface box = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 1, 0.6}), 40);
     for (Zone& z : box.zones) z.role = Role::symmetry;
     // The floor in two halves, with stacks of different heights.
-    for (Index t = 0; t < box.triangles.size(); ++t) box.zones[box.zone_of[t]].name = "side-" + std::to_string(box.zone_of[t]);
+    for (Index t = 0; t < box.triangles.size(); ++t)
+        box.zones[box.zone_of[t]].name = "side-" + std::to_string(box.zone_of[t]);
     Surface halves = box;
     std::vector<Index> floor;
     for (Index t = 0; t < box.triangles.size(); ++t)
-        if (normalized(triangle_normal(box.corner(t, 0), box.corner(t, 1), box.corner(t, 2))).z < -0.5) floor.push_back(t);
+        if (normalized(triangle_normal(box.corner(t, 0), box.corner(t, 1), box.corner(t, 2))).z < -0.5)
+            floor.push_back(t);
     ASSERT_EQ(floor.size(), 2U);
     halves.zones.push_back({"low", Role::wall});
     halves.zones.push_back({"high", Role::wall});
@@ -351,8 +359,7 @@ fill::FilledCore tetrahedron_with_point(const SurfaceMesh& core, const AddedBoun
             Triangle part = c;
             if (is_at_point) {
                 const auto is_of_edge = [&](Index p) {
-                    return added.corners[2] == kNone &&
-                           (p == added.corners[0] || p == added.corners[1]);
+                    return added.corners[2] == kNone && (p == added.corners[0] || p == added.corners[1]);
                 };
                 if (is_of_edge(c[k]) && is_of_edge(c[(k + 1) % 3])) continue;  // the point lies on this side
                 part = {c[k], c[(k + 1) % 3], 4};
@@ -373,7 +380,7 @@ TEST(Layers, TakeUpPointsThatTheFillHasToLeaveOnTheirTops) {
     s.zones = {{"wall"}};
     s.zone_of = {0, 0, 0, 0};
     const SurfaceMesh wall = kit::as_mesh(s);
-    LayerRecipe thin = recipe(0.002, 3, 1.2);
+    LayerRecipe thin = recipe(0.0005, 3, 1.2);
     thin.gap_cells = 0.01;
     const LayerStacks stacks = grow_layers(wall, sizes_of(wall, 1), {.recipes = {thin}});
     ASSERT_EQ(stacks.core.surface.triangles.size(), 4U);
@@ -383,8 +390,8 @@ TEST(Layers, TakeUpPointsThatTheFillHasToLeaveOnTheirTops) {
         AddedBoundaryPoint added{{}, 2, {c[0], c[1], is_on_edge ? kNone : c[2]}, {0.4, 0.6, 0}};
         if (!is_on_edge) added.weights = {0.3, 0.3, 0.4};
         for (std::size_t k = 0; k < (is_on_edge ? 2U : 3U); ++k) added.place += p[added.corners[k]] * added.weights[k];
-        const VolumeMesh mesh = assemble_mesh(
-            fill::with_layer_cells(wall, stacks, tetrahedron_with_point(stacks.core, added), {added}));
+        const VolumeMesh mesh =
+            assemble_mesh(fill::with_layer_cells(wall, stacks, tetrahedron_with_point(stacks.core, added), {added}));
         EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
         EXPECT_NEAR(assess(mesh).volume, 1.0 / 6, 1e-12);
         EXPECT_EQ(std::count(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::prism), 3 * 6);
@@ -403,7 +410,8 @@ TEST(Layers, TakeUpPointsThatTheFillHasToLeaveOnTheirTops) {
 }
 
 TEST(Layers, FollowTheSizeWhereTheRecipeTiesThemToIt) {
-    const Surface box = with_role(kit::box({0, 0, 0}, {2, 1, 1}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
+    const Surface box =
+        with_role(kit::box({0, 0, 0}, {2, 1, 1}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
     const Domain domain = kit::inside_of(box);
     SizeOptions options;
     options.surface = options.largest = 0.16;
@@ -475,7 +483,8 @@ TEST(LayerStack, IsSqueezedByItsGrowthFirst) {
     const LayerStack s = solve_stack(r, 1);
     EXPECT_NEAR(s.total, 0.01 * (2 + 1.3 + 1.69 + 2.197), 1e-15);
     EXPECT_NEAR(s.last, 0.01 * 2.197, 1e-15);
-    const LayerStack fits = squeezed(s, 5, 1), less = squeezed(s, 5, 0.06), flat = squeezed(s, 5, 0.03), few = squeezed(s, 3, 1);
+    const LayerStack fits = squeezed(s, 5, 1), less = squeezed(s, 5, 0.06), flat = squeezed(s, 5, 0.03),
+                     few = squeezed(s, 3, 1);
     EXPECT_EQ(fits.total, s.total);
     EXPECT_EQ(less.first, 0.01);
     EXPECT_NEAR(less.total, 0.06, 1e-12);
