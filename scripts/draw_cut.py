@@ -1,10 +1,12 @@
 #!/usr/bin/python3
-"""Draws a mesh (VTU) as a picture: the cells cut open by a plane, coloured by how far they are from regular.
+"""Draws a mesh (VTU) as a picture: the cells cut open by a plane, tetrahedra coloured by how far they are from
+regular.
 
     draw_cut.py mesh.vtu picture.png [x y z nx ny nz]
 
 Needs Debian's python3-vtk9; no display. For the pictures in docs/screenshots.
 """
+import math
 import sys
 import vtk
 
@@ -26,11 +28,18 @@ quality = vtk.vtkMeshQuality()
 quality.SetInputConnection(cells.GetOutputPort())
 quality.SetTetQualityMeasureToMinAngle()
 
+quality.Update()
+grid = quality.GetOutput()  # layers have another colour: the angle between a prism's sides says little
+values = grid.GetCellData().GetArray("Quality")
+for c in range(grid.GetNumberOfCells()):
+    if grid.GetCellType(c) != vtk.VTK_TETRA:
+        values.SetValue(c, math.nan)
+
 plane = vtk.vtkPlane()
 plane.SetOrigin(numbers[0:3])
 plane.SetNormal(numbers[3:6])
 half = vtk.vtkExtractGeometry()  # whole cells, as they are
-half.SetInputConnection(quality.GetOutputPort())
+half.SetInputData(grid)
 half.SetImplicitFunction(plane)
 half.ExtractInsideOff()
 half.ExtractBoundaryCellsOn()
@@ -44,6 +53,7 @@ for i in range(64):
     rgb = [a + (b - a) * (t - k) for a, b in zip(stops[k], stops[k + 1])]
     colours.SetTableValue(i, *rgb, 1)
 colours.SetRange(20, 70)
+colours.SetNanColor(0.55, 0.52, 0.62, 1)
 
 skin = vtk.vtkDataSetSurfaceFilter()
 skin.SetInputConnection(half.GetOutputPort())
@@ -63,7 +73,7 @@ actor.GetProperty().SetDiffuse(0.7)
 
 bar = vtk.vtkScalarBarActor()
 bar.SetLookupTable(colours)
-bar.SetTitle("smallest dihedral angle, degrees")
+bar.SetTitle("smallest dihedral angle, degrees (layers violet)")
 bar.SetNumberOfLabels(6)
 bar.SetLabelFormat("%.0f")
 bar.SetOrientationToHorizontal()
