@@ -514,20 +514,18 @@ static std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusA
         return text;
     text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2,
                         "count", "growth", "first", "last", "together");
-    for (const ZonePlan& z : p.zones)
-        if (z.layers)
-            text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f}, {:.2f} times as large\n", z.name,
-                                width, z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
-                                format_length(z.layers->last, unit), format_length(z.layers->total, unit),
-                                z.layers->step_to_core, z.volume_step);
-    if (p.wall) {
-        for (const ZonePlan& z : p.zones)
-            if (z.layers)
-                text += fmt::format(
-                    "  {:<{}}first layer {:.4g} \xC2\xB5"
-                    "m high, y+ {:.3g} at its {}\n",
-                    z.name, width, 1e6 * z.layers->first, y_plus_of(z.layers->first, *p.wall, at),
-                    at == YPlusAt::cell_center ? "center" : "top");
+    for (const ZonePlan& z : p.zones) {
+        if (!z.layers) continue;
+        text += fmt::format("  {:<{}}{:>6}{:>8.3f}   {:<12}{:<12}{:<12}{:.2f}, {:.2f} times as large", z.name, width,
+                            z.layers->count, z.layers->growth, format_length(z.layers->first, unit),
+                            format_length(z.layers->last, unit), format_length(z.layers->total, unit),
+                            z.layers->step_to_core, z.volume_step);
+        if (p.wall)
+            text += fmt::format(
+                "; first {:.4g} \xC2\xB5"
+                "m, y+ {:.3g}",
+                1e6 * z.layers->first, y_plus_of(z.layers->first, *p.wall, at));
+        text += "\n";
     }
     return text;
 }

@@ -106,6 +106,8 @@ struct LayerForecast {
     LayerStack stack;        ///< at the zone's mean size
     double area = 0;         ///< of the wall, m^2
     double volume_step = 0;  ///< a core cell's volume over that of the last layer's beside it
+    double core_cells = 0;   ///< that the layers take the place of: those that would be within the stacks, less those
+                             ///< that the core has more on their tops, whose triangles are as small as the wall's
     double narrow_area = 0;  ///< where an opposite wall leaves no room for the stacks and the core cells between them
     double narrowest = 0;    ///< distance there, metres; 0 where nothing is narrow
     double needed = 0;       ///< what the stacks and core cells need there, metres

@@ -73,6 +73,7 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
         size_sum[at->second] += area * sizes.at((a + b + c) / 3.0);
     }
     out.stacks.resize(out.zones.size());
+    for (std::size_t z = 0; z < out.zones.size(); ++z) out.size_of_stack.push_back(size_sum[z] / out.zones[z].area);
     for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
         const Index z = out.stack_of_side[side];
         if (z == kNone || out.stacks[z].count > 0) continue;

@@ -13,6 +13,7 @@ struct Assignment {
     std::vector<Index> stack_of_side;  ///< a number of `zones`
     std::vector<ZoneLayers> zones;
     std::vector<LayerStack> stacks;
+    std::vector<double> size_of_stack;  ///< mean size of each of these zones
 };
 
 /// Throws InputError for recipes that no stack fulfils, and for patterns that fit nothing.

@@ -15,7 +15,7 @@ namespace {
 
 /// A triangle is looked at from a grid of points about so many sizes apart, but not more than kMostSteps along a side.
 constexpr double kSpacing = 2;
-constexpr int kMostSteps = 12;
+constexpr int kMostSteps = 150;
 /// Walls whose normals differ from opposite ones by more than this cosine do not face each other.
 constexpr double kLeastFacing = 0.77;
 
@@ -46,8 +46,10 @@ class Forecaster {
             if (assignment_.recipe_of_side[side] != kNone) narrow[side] = look(static_cast<Index>(side));
         });
         for (std::size_t side = 0; side < n; ++side) {
-            if (!(narrow[side].area > 0)) continue;
+            if (assignment_.recipe_of_side[side] == kNone) continue;
             LayerForecast& f = out[assignment_.stack_of_side[side]];
+            f.core_cells += narrow[side].core_cells;
+            if (!(narrow[side].area > 0)) continue;
             f.narrow_area += narrow[side].area;
             if (f.narrowest > 0 && f.narrowest <= narrow[side].distance) continue;
             f.narrowest = narrow[side].distance;
@@ -61,6 +63,7 @@ class Forecaster {
     struct Narrow {
         double area = 0, distance = Box::inf, needed = 0;
         Vec3 at;
+        double core_cells = 0;
     };
 
     Narrow look(Index side) const {
@@ -69,7 +72,7 @@ class Forecaster {
         Vec3 normal = normalized(triangle_normal(a, b, c));
         if ((side & 1U) != 0) normal = -normal;
         const double longest = std::max({distance(a, b), distance(b, c), distance(c, a)});
-        const double size = sizes_.at((a + b + c) / 3.0);
+        const double size = std::min({sizes_.at((a + b + c) / 3.0), sizes_.at(a), sizes_.at(b), sizes_.at(c)});
         const int n = std::clamp(static_cast<int>(std::ceil(longest / (kSpacing * size))), 1, kMostSteps);
         const double area = triangle_area(a, b, c) / (n * n);
         Narrow out;
@@ -77,9 +80,26 @@ class Forecaster {
             for (int j = 0; j < 2 * (n - i) - 1; ++j) {
                 // The middles of the n^2 small triangles, row by row.
                 const double u = (i + (j % 2 == 0 ? 1 : 2) / 3.0) / n, v = (j / 2 + (j % 2 == 0 ? 1 : 2) / 3.0) / n;
-                look_from(a + (b - a) * v + (c - a) * u, normal, side, area, out);
+                const Vec3 at = a + (b - a) * v + (c - a) * u;
+                look_from(at, normal, side, area, out);
+                out.core_cells += area * core_cells_per_area(at, side);
             }
         return out;
+    }
+
+    double core_cells_per_area(const Vec3& at, Index side) const {
+        constexpr double kCellsPerVolume = 1 / 0.1178511;  // regular tetrahedra of edge 1
+        /// The row of cells on the tops has sizes between the tops' and the field's.
+        constexpr double kRow = 0.85;
+        const double size = sizes_.at(at), slope = sizes_.growth() - 1;
+        const LayerStack stack = stack_at(request_.recipes[assignment_.recipe_of_side[side]],
+                                          assignment_.stacks[assignment_.stack_of_side[side]], size);
+        const double high = std::min(sizes_.largest(), size + slope * stack.total);
+        auto per_volume = [](double h) { return kCellsPerVolume / (h * h * h); };
+        // Sizes grow from the wall inward: the mean of 1 / h^3 over the stack.
+        const double within = stack.total * kCellsPerVolume * 0.5 * (size + high) / (size * size * high * high);
+        const double on_top = size * std::max(0.0, kRow * per_volume(size) - per_volume(high));
+        return std::max(0.0, within - on_top);
     }
 
     void look_from(const Vec3& from, const Vec3& normal, Index side, double area, Narrow& out) const {

@@ -40,7 +40,12 @@ class Grower {
           sizes_(sizes),
           context_(context),
           assignment_(assign(mesh.surface, mesh.sides, mesh.regions, sizes, request)) {
-        wall_ = find_wall(mesh, assignment_.recipe_of_side);
+        FanOptions fans;
+        fans.height_in_sizes.assign(assignment_.recipe_of_side.size(), 0);
+        for (std::size_t side = 0; side < fans.height_in_sizes.size(); ++side)
+            if (const Index z = assignment_.stack_of_side[side]; z != kNone)
+                fans.height_in_sizes[side] = assignment_.stacks[z].total / assignment_.size_of_stack[z];
+        wall_ = find_wall(mesh, assignment_.recipe_of_side, fans);
         asked_ = ask(wall_, sizes, request.recipes, assignment_.stacks, assignment_.stack_of_side);
         context.report("layers", "directions", 0.1);
         std::vector<double> height(wall_.feet.size());
@@ -85,6 +90,8 @@ class Grower {
             has_changed_[f] = static_cast<char>(a.count != b.count || a.first != b.first || a.growth != b.growth);
         }
     }
+
+    static constexpr char kGood = 0, kInvalid = 1, kNeedle = 2;
 
     int count(Index f) const { return settled_.stack[f].count; }
 
@@ -180,11 +187,17 @@ class Grower {
                              [this](Index f) { return f != kNone && has_changed_[f] != 0; }) &&
                 (is_bad_[i] == 0 || round_ != kTidyRounds))
                 return;
-            is_bad_[i] = static_cast<char>(!is_valid(face) || (round_ < kTidyRounds && !has_good_top(face)));
+            is_bad_[i] = !is_valid(face) ? kInvalid : round_ < kTidyRounds && !has_good_top(face) ? kNeedle : kGood;
         });
         std::vector<Index> feet;
-        for (std::size_t i = 0; i < is_bad_.size(); ++i)
-            if (is_bad_[i] != 0) add_feet(wall_.faces[i], feet);
+        for (std::size_t i = 0; i < is_bad_.size(); ++i) {
+            if (is_bad_[i] == kInvalid) add_feet(wall_.faces[i], feet);
+            // For its shape alone a top gets lower, but its columns lose no layers.
+            if (is_bad_[i] == kNeedle)
+                for (const Index f : wall_.faces[i].columns)
+                    if (f != kNone && settled_.stack[f].total * kLess > asked_.squeeze_to[f] * asked_.stack[f].total)
+                        feet.push_back(f);
+        }
         return shrink_all(std::move(feet), LayerLimit::crossing);
     }
 

@@ -182,6 +182,16 @@ class WallMaker {
         return Wall::ccw_edge(f) == f ? f : Wall::next(f);
     }
 
+    /// From one side of the edge to the other: small steps make good cells, but narrow tops make a fine core.
+    int steps_over(Corner e) const {
+        const double turn = turn_at(e);
+        const double most = std::ceil(turn / fan_.step_deg), least = std::ceil(turn / fan_.largest_step_deg);
+        const std::vector<double>& height = fan_.height_in_sizes;
+        if (height.empty()) return static_cast<int>(most);
+        const double wide = turn * std::numbers::pi / 180 * height[Wall::side_of(e)] / fan_.width;
+        return static_cast<int>(std::clamp(std::round(wide), least, most));
+    }
+
     /// As many feet all along a row of edges.
     void count_between() {
         DisjointSets rows(wall_.across.size());
@@ -189,7 +199,7 @@ class WallMaker {
         for (const Umbrella& u : umbrellas_)
             for (const Corner c : u.fans) {
                 int& n = n_between_[rows.find(c)];
-                n = std::max(n, static_cast<int>(std::ceil(turn_at(Wall::ccw_edge(c)) / fan_.step_deg)) - 1);
+                n = std::max(n, steps_over(Wall::ccw_edge(c)) - 1);
             }
         for (const Umbrella& u : umbrellas_)
             for (const Corner c : u.fans) n_between_[c] = n_between_[rows.find(c)];

@@ -70,7 +70,11 @@ struct FanOptions {
     double largest_turn_deg = 130;  ///< a convex edge round which the wall turns by more is fanned out
     double needed_deg = 150;        ///< above, no single column serves: a fan without a way on stays, and steps down
     double beside_deg = 40;         ///< and so is one with more than this where another fan would end in nothing
-    double step_deg = 40;           ///< from column to column of a fan, at most
+    double step_deg = 40;           ///< from column to column of a fan, where its top has room for so many
+    double largest_step_deg = 75;   ///< and where it has not
+    double width = 0.8;             ///< of a strip of the top, in sizes of the wall, at least
+    /// Of each side, the height of its stack in sizes; empty: much.
+    std::vector<double> height_in_sizes = {};
 };
 
 /// `recipe_of_side`: of each side of the mesh's triangles; kNone for one without layers, or without a region.

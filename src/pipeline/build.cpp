@@ -25,8 +25,7 @@ void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, con
     if (!c.layers.empty())
         for (const LayerForecast& f :
              with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }))
-            cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count -
-                     layers_take(f, p.size_of_zone[f.zone]);
+            cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count - f.core_cells;
     if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
     throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, cells, c)));
 }

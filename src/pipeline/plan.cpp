@@ -61,7 +61,7 @@ void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Pla
         zone.volume_step = f.volume_step;
         // Both sides of a baffle have an area.
         out.layer_cells += zone.triangles * f.area / zone.area * f.stack.count;
-        out.core_cells -= layers_take(f, zone.size);
+        out.core_cells -= f.core_cells;
         if (f.volume_step > kLargestStep)
             out.warnings.push_back(fmt::format(
                 "layers on \"{}\": core cells are {:.1f} times as large as the last layer's beside them; more "

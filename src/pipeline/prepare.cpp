@@ -188,11 +188,6 @@ LayerRequest layer_request(const Case& c) {
     return request;
 }
 
-double layers_take(const LayerForecast& forecast, double size) {
-    constexpr double kCellsPerVolume = 1 / 0.1178511;  // regular tetrahedra of edge 1
-    return size > 0 ? forecast.area * forecast.stack.total * kCellsPerVolume / (size * size * size) : 0;
-}
-
 std::size_t octree_budget(const Case& c) {
     // A mesh has several cells for each of its field; four times the limit still gets a prediction.
     constexpr double kLeast = 1e6, kMost = 2e7;

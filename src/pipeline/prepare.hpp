@@ -32,9 +32,6 @@ std::size_t octree_budget(const Case& c);
 /// What the case asks of the layers.
 LayerRequest layer_request(const Case& c);
 
-/// The core cells that layers take the place of, at the zone's mean size.
-double layers_take(const LayerForecast& forecast, double size);
-
 /// Runs work on layers; what it says of a line of the case file is told with the file.
 template <typename Work>
 auto with_case_file(const Case& c, const Work& work) {
