@@ -25,6 +25,9 @@ void mark(Sphere& s, bool member) {
 }
 void unmark(Sphere& s) { s.inside_below = std::bit_cast<float>(std::bit_cast<std::uint32_t>(s.inside_below) & ~1U); }
 
+/// Of three corners, those of the side opposite to the m-th are the entries m and m + 1.
+constexpr std::array<std::size_t, 4> kNextOfThree{1, 2, 0, 1};
+
 }  // namespace
 
 Kernel::Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context) {
@@ -227,67 +230,91 @@ void Kernel::provide_slots() {
     }
 }
 
-/// Notes that the face `code` lies at the directed edge ab; returns the key of the edge ba. Stars with more
-/// than kTableSide vertices are rare and go to a list that is sorted.
-inline std::uint64_t Kernel::record_edge(Index a, Index b, Index code) {
-    if (a < kTableSide && b < kTableSide) {
-        edge_table_[a * kTableSide + b] = code;
-        return b * kTableSide + a;
+/// Joins the star's tetrahedra over the edges of the cavity's surface: each edge is seen from its two sides in opposite
+/// directions. `table`: of the directed edge from local vertex a to b, at a * kSide + b, the face there.
+template <std::size_t kSide>
+void Kernel::join_star(std::vector<std::uint16_t>& table) {
+    table.resize(kSide * kSide);
+    std::uint16_t* const at = table.data();
+    const CavityFace* const faces = faces_.data();
+    const LocalFace* const local = local_.data();
+    const std::size_t n = n_faces_;
+    for (std::size_t k = 0; k < n; ++k) {
+        const LocalFace& v = local[k];
+        for (std::size_t m = 0; m < 3; ++m)
+            at[v[kNextOfThree[m]] * kSide + v[kNextOfThree[m + 1]]] = static_cast<std::uint16_t>(3 * k + m);
     }
-    far_edges_.push_back({kFarEdge | (std::uint64_t{a} << 31) | b, code});
-    return kFarEdge | (std::uint64_t{b} << 31) | a;
+    const Index* const slots = cavity_.data();
+    Cell* const cells = cells_.data();
+    Tet* const fresh = fresh_.data();
+    for (std::size_t k = 0; k < n; ++k) {
+        const LocalFace& v = local[k];
+        Tet& tet = fresh[k];
+        const int i = faces[k].face;
+        for (std::size_t m = 0; m < 3; ++m) {
+            const std::uint16_t other = at[v[kNextOfThree[m + 1]] * kSide + v[kNextOfThree[m]]];
+            tet.n[kFace[i][m]] = code_of(slots[other / 3], kFace[faces[other / 3].face][other % 3]);
+        }
+        cells[slots[k]].tet = tet;
+        cells[tet_of(faces[k].outside)].tet.n[face_of(faces[k].outside)] = code_of(slots[k], i);
+    }
 }
 
-inline Index Kernel::opposite_of(std::uint64_t key) const {
-    if (key < kFarEdge) return edge_table_[key];
-    return std::lower_bound(far_edges_.begin(), far_edges_.end(), std::pair<std::uint64_t, Index>{key, 0})->second;
+/// The same for stars of any size.
+void Kernel::join_large_star() {
+    struct Half {
+        Index a, b;
+        std::size_t side;
+        bool operator<(const Half& o) const { return a != o.a ? a < o.a : b < o.b; }
+    };
+    std::vector<Half> halves;
+    for (std::size_t k = 0; k < n_faces_; ++k)
+        for (std::size_t m = 0; m < 3; ++m)
+            halves.push_back({fresh_[k].v[kFace[faces_[k].face][kNextOfThree[m]]],
+                              fresh_[k].v[kFace[faces_[k].face][kNextOfThree[m + 1]]], 3 * k + m});
+    std::sort(halves.begin(), halves.end());
+    for (const Half& h : halves) {
+        const std::size_t other = std::lower_bound(halves.begin(), halves.end(), Half{h.b, h.a, 0})->side;
+        fresh_[h.side / 3].n[kFace[faces_[h.side / 3].face][h.side % 3]] =
+            code_of(cavity_[other / 3], kFace[faces_[other / 3].face][other % 3]);
+    }
+    for (std::size_t k = 0; k < n_faces_; ++k) {
+        cells_[cavity_[k]].tet = fresh_[k];
+        cells_[tet_of(faces_[k].outside)].tet.n[face_of(faces_[k].outside)] = code_of(cavity_[k], faces_[k].face);
+    }
 }
 
 /// Refills the cavity with the star of the vertex. Each new tetrahedron is an old one of the cavity's rim
-/// with one corner replaced by the vertex, which keeps its orientation. They are joined to each other over
-/// a table of directed edges: each edge of the cavity's surface is seen from its two sides in opposite
-/// directions.
+/// with one corner replaced by the vertex, which keeps its orientation.
 void Kernel::fill_cavity(Index vertex) {
     const std::size_t n = n_faces_;
     if (fresh_.size() < n) {
         fresh_.resize(2 * n);
-        edges_.resize(2 * n);
+        local_.resize(2 * n);
     }
     n_local_ = 0;
-    far_edges_.clear();
     const CavityFace* const faces = faces_.data();
     Tet* const fresh = fresh_.data();
+    LocalFace* const local = local_.data();
+    Cell* const cells = cells_.data();
     for (std::size_t k = 0; k < n; ++k) {
         const CavityFace face = faces[k];
-        fresh[k] = cells_[face.inside].tet;
+        fresh[k] = cells[face.inside].tet;
+        for (std::size_t m = 0; m < 3; ++m)
+            local[k][m] = static_cast<std::uint16_t>(local_number(fresh[k].v[kFace[face.face][m]], vertex));
         fresh[k].v[face.face] = vertex;
         fresh[k].n[face.face] = face.outside;
     }
     provide_slots();
-    const Index* const slots = cavity_.data();
-    std::array<std::uint64_t, 3>* const edges = edges_.data();
-    for (std::size_t k = 0; k < n; ++k) {
-        const Tet& tet = fresh[k];
-        const int i = faces[k].face;
-        Index number[4];
-        for (int m = 0; m < 3; ++m) number[kOtherThree[i][m]] = local_number(tet.v[kOtherThree[i][m]], vertex);
-        for (int m = 0; m < 3; ++m) {
-            const int j = kOtherThree[i][m];
-            const Index a = number[kOthers[i][j][0]], b = number[kOthers[i][j][1]];
-            edges[k][static_cast<std::size_t>(m)] = record_edge(a, b, code_of(slots[k], j));
-        }
-    }
-    if (!far_edges_.empty()) std::sort(far_edges_.begin(), far_edges_.end());
-    Cell* const cells = cells_.data();
-    for (std::size_t k = 0; k < n; ++k) {
-        Tet& tet = fresh[k];
-        const int i = faces[k].face;
-        for (int m = 0; m < 3; ++m) tet.n[kOtherThree[i][m]] = opposite_of(edges[k][static_cast<std::size_t>(m)]);
-        cells[slots[k]].tet = tet;
-        cells[tet_of(faces[k].outside)].tet.n[face_of(faces[k].outside)] = code_of(slots[k], i);
-    }
+    constexpr std::size_t kSmall = 32, kMiddle = 256;
+    if (n_local_ <= kSmall)
+        join_star<kSmall>(small_table_);
+    else if (n_local_ <= kMiddle)
+        join_star<kMiddle>(middle_table_);
+    else
+        join_large_star();
     update_spheres();
-    last_ = slots[0];
+    last_ = cavity_[0];
 }
 
 void Kernel::update_spheres() {

@@ -48,8 +48,8 @@ class Kernel {
         Index number = 0;
     };
 
-    static constexpr Index kTableSide = 64;
-    static constexpr std::uint64_t kFarEdge = std::uint64_t{1} << 63;
+    /// The corners of a face of the cavity, numbered among those of its surface; in the order of kFace.
+    using LocalFace = std::array<std::uint16_t, 4>;
 
     void make_first_tetrahedron();
     void insert(Index vertex);
@@ -60,8 +60,9 @@ class Kernel {
     void fill_cavity(Index vertex);
     void provide_slots();
     Index local_number(Index vertex, Index stamp);
-    std::uint64_t record_edge(Index a, Index b, Index code);
-    Index opposite_of(std::uint64_t key) const;
+    template <std::size_t kSide>
+    void join_star(std::vector<std::uint16_t>& table);
+    void join_large_star();
     void update_spheres();
     Sphere sphere_of(const Tet& tet) const;
 
@@ -75,9 +76,8 @@ class Kernel {
     std::vector<Index> cavity_;
     std::vector<CavityFace> faces_;
     std::vector<Tet> fresh_;
-    std::vector<std::array<std::uint64_t, 3>> edges_;
-    std::vector<std::pair<std::uint64_t, Index>> far_edges_;
-    std::vector<Index> edge_table_ = std::vector<Index>(kTableSide * kTableSide);
+    std::vector<LocalFace> local_;
+    std::vector<std::uint16_t> small_table_, middle_table_;
     SphereBatch batch_;
     Index n_local_ = 0;
     Index last_ = 0;
