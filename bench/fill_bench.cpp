@@ -95,7 +95,7 @@ void fill(benchmark::State& state) {
     }
 }
 
-BENCHMARK(fill)->Arg(52)->Arg(30)->Unit(benchmark::kSecond)->Iterations(1);
+BENCHMARK(fill)->Arg(102)->Arg(52)->Arg(46)->Arg(30)->Arg(22)->Unit(benchmark::kSecond)->Iterations(1);
 
 }  // namespace
 
