@@ -33,6 +33,7 @@ Row meshed(const Surface& body, double surface, double largest) {
 
 Row demo(const char* name, double scale) {
     Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / name / "case.toml");
+    c.layers.clear();  // have a table of their own
     c.sizing.surface *= scale;
     c.sizing.largest *= scale;
     for (Refinement& r : c.sizing.refine) r.size *= scale;
