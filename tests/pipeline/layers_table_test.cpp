@@ -290,7 +290,17 @@ struct Layered {
     std::vector<LayerFigures> figures;
 };
 
-Layered layered(const LayerCase& c, int threads = 0) {
+/// Sizes and first heights are multiplied by this, for a night's run.
+double scale() {
+    const char* text = std::getenv("ANVILCAST_SCALE");
+    return text != nullptr ? std::atof(text) : 1;
+}
+
+Layered layered(LayerCase c) {
+    c.surface *= scale();
+    c.largest *= scale();
+    c.recipe.first_height.value() *= scale();
+    for (Refinement& r : c.refine) r.size *= scale();
     const Space space = divide_space(c.parts);
     RegionRequest air;
     air.name = "air";
@@ -303,8 +313,7 @@ Layered layered(const LayerCase& c, int threads = 0) {
     const Sizing sizing = make_sizing(domain, options);
     const SurfaceMesh skin = mesh_surface(domain, sizing.field);
     const SizeField field = with_finer_surface(sizing.field, skin.surface);
-    Context context;
-    context.threads = threads;
+    const Context context;
     Layered out;
     out.stacks = grow_layers(skin, field, {.recipes = {c.recipe}}, context);
     out.mesh = fill_with_layers(skin, out.stacks, field, {}, context);

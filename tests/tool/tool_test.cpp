@@ -385,6 +385,19 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
     EXPECT_GT(metrics["smallest dihedral"]["min"], 10);
     EXPECT_GT(metrics["volume"]["min"], 0);
     EXPECT_TRUE(summary["quality"]["limits_hold"]);
+    // Layers on all six walls, with the y+ that was asked for; the mesh file alone tells the same.
+    ASSERT_EQ(summary["layers"].size(), 6U);
+    for (const auto& wall : summary["layers"]) {
+        EXPECT_EQ(wall["asked"]["count"], 5);
+        EXPECT_GT(wall["full_share"], 0.99) << wall["zone"];
+        EXPECT_GT(wall["first"]["share_within_2_percent"], 0.9) << wall["zone"];
+        EXPECT_NEAR(wall["y_plus"]["median"], 30, 0.3) << wall["zone"];
+        EXPECT_LT(wall["step_to_core"]["p95"], 2.5) << wall["zone"];
+    }
+    const auto assessed = nlohmann::json::parse(run("assess cyclone/mesh.cgns --json").out);
+    ASSERT_EQ(assessed["layers"].size(), 6U);
+    EXPECT_EQ(assessed["cells"]["prisms"], summary["cells"]["prisms"]);
+    EXPECT_NE(content(directory / "cyclone/mesh.vtu").find("Name=\"first layer height\""), std::string::npos);
     EXPECT_NE(run("demo --list").out.find("dust-cyclone"), std::string::npos);
     // The geometry in the tree is what its maker makes.
     ASSERT_EQ(
