@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 #include <random>
+#include <set>
 
 #include "fill/fill_core.hpp"
 #include "kit/scratch.hpp"
@@ -146,6 +147,62 @@ TEST(Layers, KeepTheirHeightInCornersOfAnyAngle) {
         EXPECT_GT(n, 100U);
         const QualityReport q = assess(r.mesh);
         EXPECT_NEAR(q.volume, examine(wedge).enclosed_volume, 1e-12);
+    }
+}
+
+TEST(Layers, SlideAlongACurvedShore) {
+    // The end caps of a cylinder have layers, its side has none: columns at the rims go along the side's generators.
+    const Surface can =
+        with_role(kit::cylinder(0.5, 1, 64), Role::symmetry, [](const Vec3& n) { return std::abs(n.z) < 0.5; });
+    const SurfaceMesh surface = meshed(kit::inside_of(can), 0.06);
+    const Result r = layered(surface, 0.06, {recipe(0.005, 6, 1.2)});
+    const double height = 0.005 * (std::pow(1.2, 6) - 1) / 0.2;
+    for (const LayerStacks::Column& c : r.stacks.columns) {
+        ASSERT_EQ(c.count, 6U);
+        const Vec3 &foot = surface.surface.points[c.point], &top = r.stacks.levels[c.first + 5];
+        EXPECT_NEAR(std::abs(top.z - foot.z) / height, 1, 1e-3);
+        // On the side a column stays on the facets, which are chords of the circle.
+        if (std::hypot(foot.x, foot.y) > 0.4999) {
+            EXPECT_GT(std::hypot(top.x, top.y), 0.4985);
+            EXPECT_LT(std::hypot(top.x, top.y), 0.5 + 1e-9);
+        }
+    }
+    const QualityReport q = assess(r.mesh);
+    // Meshed anew from its own facets the side comes in by another chord's height.
+    EXPECT_NEAR(q.volume / examine(surface.surface).enclosed_volume, 1, 2e-3);
+    EXPECT_GT(q.metric("smallest dihedral").min, 15);
+}
+
+TEST(Layers, GrowIntoTheRegionsThatAreNamed) {
+    Surface box = kit::box({0, 0, 0}, {1, 0.5, 0.5}, "case");
+    box.zones[0].role = Role::symmetry;
+    Surface wall;
+    wall.points = {{0.5, 0, 0}, {0.5, 0.5, 0}, {0.5, 0.5, 0.5}, {0.5, 0, 0.5}};
+    wall.triangles = {{0, 1, 2}, {0, 2, 3}};
+    wall.zones = {{"between"}};
+    wall.zone_of = {0, 0};
+    RegionRequest air, brick;
+    air.name = "air";
+    air.inside = Vec3{0.25, 0.25, 0.25};
+    brick.name = "brick";
+    brick.kind = RegionKind::solid;
+    brick.inside = Vec3{0.75, 0.25, 0.25};
+    const Domain domain = choose_regions(divide_space(joined({split_at_sharp_edges(box, 40), wall})), {air, brick},
+                                         parse_length_unit("m"));
+    const SurfaceMesh surface = meshed(domain, 0.06);
+    // By default the fluid alone.
+    for (const auto& [in, names] : {std::pair{std::vector<std::string>{}, std::set<std::string>{"air"}},
+                                    std::pair{std::vector<std::string>{"brick"}, std::set<std::string>{"brick"}},
+                                    std::pair{std::vector<std::string>{"*"}, std::set<std::string>{"air", "brick"}}}) {
+        LayerRecipe r = recipe(0.004, 3, 1.2);
+        for (const Zone& z : domain.boundary.zones)
+            if (z.role == Role::interface_) r.on = {z.name, z.other_name};
+        r.in = in;
+        std::set<std::string> found;
+        const Result result = layered(surface, 0.06, {r});
+        for (const LayerFigures& f : assess(result.mesh).layers)
+            if (f.full_area == f.area) found.insert(result.mesh.regions[f.region].name);
+        EXPECT_EQ(found, names);
     }
 }
 
