@@ -265,24 +265,6 @@ class Finder {
 
     // ---- leaning ----
 
-    struct Links {
-        std::vector<Index> first, to;
-    };
-    Links links() const {
-        Links l;
-        l.first.assign(wall_.feet.size() + 1, 0);
-        for (const auto& e : wall_.edges)
-            for (const Index f : e) ++l.first[f + 1];
-        for (std::size_t f = 1; f < l.first.size(); ++f) l.first[f] += l.first[f - 1];
-        l.to.resize(l.first.back());
-        std::vector<Index> at(l.first.begin(), l.first.end() - 1);
-        for (const auto& e : wall_.edges) {
-            l.to[at[e[0]]++] = e[1];
-            l.to[at[e[1]]++] = e[0];
-        }
-        return l;
-    }
-
     /// What of a vector the foot may take on without losing height over its walls or leaving its shore.
     Vec3 allowed(Index f, const Vec3& v) const {
         if (out_[f].is_fixed) return out_[f].axis * dot(v, out_[f].axis);
@@ -304,7 +286,7 @@ class Finder {
     }
 
     void lean() {
-        const Links link = links();
+        const Links link = links_of(wall_);
         const std::vector<Vec3> base = [this] {
             std::vector<Vec3> b(out_.size());
             std::transform(out_.begin(), out_.end(), b.begin(), [](const Direction& d) { return d.step; });
@@ -346,8 +328,7 @@ class Finder {
             queue.pop();
             if (d > far[f]) continue;
             if (d > 0) active.push_back(f);
-            for (Index k = link.first[f]; k < link.first[f + 1]; ++k) {
-                const Index g = link.to[k];
+            for (const Index g : link.of(f)) {
                 const double l = distance(wall_.place_of(f), wall_.place_of(g));
                 // Along an edge what counts is the corner at its end, not its own lean.
                 if (!may_lean(g) || far[f] + l >= far[g] || far[f] + l > kFaded * double{reach[f]}) continue;
@@ -370,9 +351,8 @@ class Finder {
         for (std::size_t i = 0; i < active.size(); ++i) {
             const Index f = active[i];
             double l = 0;
-            for (Index k = link.first[f]; k < link.first[f + 1]; ++k)
-                l += distance(wall_.place_of(f), wall_.place_of(link.to[k]));
-            l /= std::max(1U, link.first[f + 1] - link.first[f]);
+            for (const Index g : link.of(f)) l += distance(wall_.place_of(f), wall_.place_of(g));
+            l /= static_cast<double>(std::max<std::size_t>(1, link.of(f).size()));
             screen[i] = static_cast<float>(1 / (1 + 0.25 * (l / reach[f]) * (l / reach[f])));
             spread = std::max(spread, reach[f] / kFade / std::max(l, 1e-3 * reach[f]));
         }
@@ -385,8 +365,8 @@ class Finder {
                     const Index f = active[i];
                     Vec3 sum{};
                     Index n = 0;
-                    for (Index k = link.first[f]; k < link.first[f + 1]; ++k)
-                        if (!(base[link.to[k]] == Vec3{})) sum += step[link.to[k]], ++n;
+                    for (const Index g : link.of(f))
+                        if (!(base[g] == Vec3{})) sum += step[g], ++n;
                     if (n == 0) {
                         fresh[i] = step[f];
                         continue;

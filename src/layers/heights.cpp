@@ -14,25 +14,6 @@ constexpr double kSteepest = 0.5;
 /// Recipes that meet go over into each other within so many edges.
 constexpr int kBlendRings = 3;
 
-struct Links {
-    std::vector<Index> first, to;
-};
-
-Links links_of(const Wall& wall) {
-    Links l;
-    l.first.assign(wall.feet.size() + 1, 0);
-    for (const auto& e : wall.edges)
-        for (const Index f : e) ++l.first[f + 1];
-    for (std::size_t f = 1; f < l.first.size(); ++f) l.first[f] += l.first[f - 1];
-    l.to.resize(l.first.back());
-    std::vector<Index> at(l.first.begin(), l.first.end() - 1);
-    for (const auto& e : wall.edges) {
-        l.to[at[e[0]]++] = e[1];
-        l.to[at[e[1]]++] = e[0];
-    }
-    return l;
-}
-
 /// Logarithms of first height and growth are smoothed round the feet at which recipes meet.
 void blend(const Wall& wall, const std::vector<char>& is_between, std::vector<LayerStack>& stack) {
     if (std::none_of(is_between.begin(), is_between.end(), [](char b) { return b != 0; })) return;
@@ -49,10 +30,10 @@ void blend(const Wall& wall, const std::vector<char>& is_between, std::vector<La
         for (Index f = 0; f < stack.size(); ++f) {
             if (is_near[f] == 0) continue;
             double first = 0, growth = 0;
-            const auto n = static_cast<double>(link.first[f + 1] - link.first[f]);
-            for (Index k = link.first[f]; k < link.first[f + 1]; ++k) {
-                first += std::log(before[link.to[k]].first) / n;
-                growth += std::log(before[link.to[k]].growth) / n;
+            const auto n = static_cast<double>(link.of(f).size());
+            for (const Index g : link.of(f)) {
+                first += std::log(before[g].first) / n;
+                growth += std::log(before[g].growth) / n;
             }
             if (n == 0) continue;
             stack[f].first = std::sqrt(before[f].first * std::exp(first));
@@ -134,8 +115,7 @@ void limit_rise(const Wall& wall, std::vector<Value>& value, const Rise& rise, c
         const auto [v, f] = queue.top();
         queue.pop();
         if (v > value[f]) continue;
-        for (Index k = link.first[f]; k < link.first[f + 1]; ++k) {
-            const Index g = link.to[k];
+        for (const Index g : link.of(f)) {
             const Value most = v + rise(f, g);
             if (!(value[g] > most)) continue;
             value[g] = most;

@@ -388,6 +388,21 @@ class WallMaker {
 
 }  // namespace
 
+Links links_of(const Wall& wall) {
+    Links l;
+    l.first.assign(wall.feet.size() + 1, 0);
+    for (const auto& e : wall.edges)
+        for (const Index f : e) ++l.first[f + 1];
+    for (std::size_t f = 1; f < l.first.size(); ++f) l.first[f] += l.first[f - 1];
+    l.to.resize(l.first.back());
+    std::vector<Index> at(l.first.begin(), l.first.end() - 1);
+    for (const auto& e : wall.edges) {
+        l.to[at[e[0]]++] = e[1];
+        l.to[at[e[1]]++] = e[0];
+    }
+    return l;
+}
+
 Wall find_wall(const SurfaceMesh& mesh, std::vector<Index> recipe_of_side, const FanOptions& fans) {
     return WallMaker(mesh, std::move(recipe_of_side), fans).make();
 }

@@ -7,6 +7,7 @@
 #pragma once
 
 #include <anvilcast/layers.hpp>
+#include <span>
 #include <vector>
 
 #include "domain/facing_sides.hpp"
@@ -65,6 +66,14 @@ struct Wall {
         return point_of(there) == point_of(c) ? there : next(there);
     }
 };
+
+/// The feet that each foot shares edges with.
+struct Links {
+    std::vector<Index> first, to;
+
+    std::span<const Index> of(Index foot) const { return {to.data() + first[foot], first[foot + 1] - first[foot]}; }
+};
+Links links_of(const Wall& wall);
 
 struct FanOptions {
     double largest_turn_deg = 130;  ///< a convex edge round which the wall turns by more is fanned out
