@@ -83,7 +83,6 @@ struct LayerStacks {
     std::vector<Index> wall_of_core;   ///< or the triangle of the surface mesh that it is, or came from; else kNone
     std::vector<Index> core_point_of;  ///< of each point of the surface mesh; kNone where it is not on the core
     std::vector<ZoneLayers> zones;
-    std::vector<std::string> warnings;
 
     const Vec3& level(const Column& c, Index k, const std::vector<Vec3>& wall) const {
         return k == 0 ? wall[c.point] : levels[c.first + k - 1];

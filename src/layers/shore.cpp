@@ -418,7 +418,6 @@ void remesh(Remesher& r) {
 Shores::Cut Cutter::result(const SizeField& sizes, const Context& context) {
     context.check_stop();
     std::vector<std::pair<Index, std::vector<Triangle>>> sheets;
-    std::vector<Index> first_of_patch;
     for (const auto& [patch, sheet] : sheets_) sheets.emplace_back(patch, sheet->triangles());
     std::vector<Index> number;
     Draft draft = draft_of(points_, sheets, original_, sizes, number);

@@ -62,7 +62,7 @@ std::vector<FaceField> layer_fields(const BuildResult& result) {
     if (result.layers.empty()) return {};
     const std::size_t first = result.mesh.n_plain_faces(), n = result.mesh.n_faces() - first;
     std::vector<FaceField> fields{{"layers", std::vector<double>(n, 0)},
-                                  {"first layer height", std::vector<double>(n, 0)}};
+                                  {"height of lowest layer", std::vector<double>(n, 0)}};
     // Of the two sides of an interface, the one with more.
     for (const FaceLayers& f : layers_on_faces(result.mesh)) {
         if (f.count <= fields[0].values[f.face - first]) continue;

@@ -397,7 +397,7 @@ TEST_F(Tool, TheDemoKeepsItsPromises) {
     const auto assessed = nlohmann::json::parse(run("assess cyclone/mesh.cgns --json").out);
     ASSERT_EQ(assessed["layers"].size(), 6U);
     EXPECT_EQ(assessed["cells"]["prisms"], summary["cells"]["prisms"]);
-    EXPECT_NE(content(directory / "cyclone/mesh.vtu").find("Name=\"first layer height\""), std::string::npos);
+    EXPECT_NE(content(directory / "cyclone/mesh.vtu").find("Name=\"height of lowest layer\""), std::string::npos);
     EXPECT_NE(run("demo --list").out.find("dust-cyclone"), std::string::npos);
     // The geometry in the tree is what its maker makes.
     ASSERT_EQ(
