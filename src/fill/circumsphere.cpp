@@ -19,8 +19,8 @@ namespace anvilcast::fill {
 
 Sphere undecided_sphere() { return {{0, 0, 0}, -1.0F, std::numeric_limits<float>::infinity()}; }
 
-// Plain two-wide vectors, as every processor of the family has them: clones for wider ones, chosen at run time, made the
-// whole kernel slower by 5 % (four wide) and 17 % (eight wide), for the processor turns its clock down.
+// Plain two-wide vectors, as every processor of the family has them: clones for wider ones, chosen at run time, made
+// the whole kernel slower by 5 % (four wide) and 17 % (eight wide), for the processor turns its clock down.
 void compute_spheres(SphereBatch& b, std::size_t n) {
     constexpr double kEps = 0x1p-53;
     constexpr float kInfinity = std::numeric_limits<float>::infinity();
