@@ -17,15 +17,17 @@ namespace {
 /// Predictions are within this share of what is built.
 constexpr double kPredictionError = 0.15;
 
-/// A mesh that would be far too large is not begun.
-void check_budget(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
+/// Layers that nobody can build are told before anything is meshed, and a mesh that would be far too large is not
+/// begun.
+void check_request(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
+    std::vector<LayerForecast> layers;
+    if (!c.layers.empty())
+        layers = with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
     if (!c.limits.cells) return;
     const Prediction p = predict(domain, sizing.field, context);
     double cells = p.cells;
-    if (!c.layers.empty())
-        for (const LayerForecast& f :
-             with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }))
-            cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count - f.core_cells;
+    for (const LayerForecast& f : layers)
+        cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count - f.core_cells;
     if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
     throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, cells, c)));
 }
@@ -38,7 +40,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& fi
 
     const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
-    check_budget(domain, sizing, c, context);
+    check_request(domain, sizing, c, context);
     watch.lap("sizes");
 
     SurfaceMeshOptions options = c.surface;
