@@ -5,11 +5,10 @@
 #include <anvilcast/anvilcast.hpp>
 
 #include <benchmark/benchmark.h>
-#include <sys/resource.h>
 
-#include <chrono>
+#include "cyclone.hpp"
+
 #include <cstdio>
-#include <filesystem>
 
 extern "C" {
 #include <libqhull_r/qhull_ra.h>
@@ -18,16 +17,7 @@ extern "C" {
 namespace {
 
 using namespace anvilcast;
-
-double seconds_since(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-double peak_bytes() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    return static_cast<double>(usage.ru_maxrss) * 1024;
-}
+using namespace anvilcast::bench;
 
 struct Input {
     SurfaceMesh surface;
@@ -35,16 +25,8 @@ struct Input {
 };
 
 /// The cyclone's gas at a size in tenths of a millimetre.
-Input gas_of_the_cyclone(double tenths) {
-    const Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / "dust-cyclone" / "case.toml");
-    const LoadedParts parts = load_parts(c);
-    std::vector<Opening> openings;
-    const std::vector<Opening> all = find_openings(parts.surface);
-    for (const OpeningSpec& spec : c.openings) {
-        openings.push_back(all[pick_opening(all, *spec.near, c.unit)]);
-        openings.back().zone = {spec.name, spec.role};
-    }
-    const Domain domain = choose_regions(divide_space(parts.surface, openings), c.regions, c.unit);
+Input cyclone_at(double tenths) {
+    const Domain domain = gas_of_the_cyclone();
     SizeOptions options;
     options.surface = options.largest = 1e-4 * tenths;
     const Sizing sizing = make_sizing(domain, options);
@@ -72,7 +54,7 @@ double seconds_of_libqhull(const std::vector<Vec3>& points) {
 /// Argument 0: tenths of a millimetre. One thread before libqhull, one after it, then two.
 void fill(benchmark::State& state) {
     for (auto _ : state) {
-        const Input in = gas_of_the_cyclone(static_cast<double>(state.range(0)));
+        const Input in = cyclone_at(static_cast<double>(state.range(0)));
         double bytes = peak_bytes();
         VolumeMesh mesh;
         auto filled = [&](int threads) {

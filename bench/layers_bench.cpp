@@ -5,38 +5,18 @@
 #include <anvilcast/anvilcast.hpp>
 
 #include <benchmark/benchmark.h>
-#include <sys/resource.h>
 
-#include <chrono>
-#include <filesystem>
-
+#include "cyclone.hpp"
 #include "fill/fill_core.hpp"
 
 namespace {
 
 using namespace anvilcast;
-
-double seconds_since(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-double peak_bytes() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    return static_cast<double>(usage.ru_maxrss) * 1024;
-}
+using namespace anvilcast::bench;
 
 /// Argument 0: tenths of a millimetre; 1: threads.
 void layers(benchmark::State& state) {
-    const Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / "dust-cyclone" / "case.toml");
-    const LoadedParts parts = load_parts(c);
-    std::vector<Opening> openings;
-    const std::vector<Opening> all = find_openings(parts.surface);
-    for (const OpeningSpec& spec : c.openings) {
-        openings.push_back(all[pick_opening(all, *spec.near, c.unit)]);
-        openings.back().zone = {spec.name, spec.role};
-    }
-    const Domain domain = choose_regions(divide_space(parts.surface, openings), c.regions, c.unit);
+    const Domain domain = gas_of_the_cyclone();
     SizeOptions options;
     options.surface = options.largest = 1e-4 * static_cast<double>(state.range(0));
     const Sizing sizing = make_sizing(domain, options);

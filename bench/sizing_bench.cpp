@@ -5,38 +5,16 @@
 #include <anvilcast/anvilcast.hpp>
 
 #include <benchmark/benchmark.h>
-#include <sys/resource.h>
+
+#include "cyclone.hpp"
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
-#include <filesystem>
 
 namespace {
 
 using namespace anvilcast;
-
-double peak_bytes() {
-    rusage usage{};
-    getrusage(RUSAGE_SELF, &usage);
-    return static_cast<double>(usage.ru_maxrss) * 1024;
-}
-
-double seconds_since(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-Domain gas_of_the_cyclone() {
-    const Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / "dust-cyclone" / "case.toml");
-    const LoadedParts parts = load_parts(c);
-    std::vector<Opening> openings;
-    const std::vector<Opening> all = find_openings(parts.surface);
-    for (const OpeningSpec& spec : c.openings) {
-        openings.push_back(all[pick_opening(all, *spec.near, c.unit)]);
-        openings.back().zone = {spec.name, spec.role};
-    }
-    return choose_regions(divide_space(parts.surface, openings), c.regions, c.unit);
-}
+using namespace anvilcast::bench;
 
 /// Argument 0: threads; 1: tenths of a millimetre.
 void surface_mesh(benchmark::State& state) {
