@@ -6,13 +6,34 @@
 
 #include <benchmark/benchmark.h>
 
+#include "base/thread_limit.hpp"
 #include "cyclone.hpp"
 #include "fill/fill_core.hpp"
+#include "layers/assignment.hpp"
+#include "layers/heights.hpp"
 
 namespace {
 
 using namespace anvilcast;
 using namespace anvilcast::bench;
+
+/// Of finding directions and heights alone, the walls taken apart included.
+double seconds_of_directions(const SurfaceMesh& surface, const SizeField& field, const LayerRequest& request,
+                             const Context& context) {
+    using namespace anvilcast::layers;
+    const ThreadLimit limit(context);
+    const auto start = std::chrono::steady_clock::now();
+    const Assignment a = assign(surface.surface, surface.sides, surface.regions, field, request);
+    const Wall wall = find_wall(surface, a.recipe_of_side);
+    const Asked asked = ask(wall, field, request.recipes, a.stacks, a.stack_of_side);
+    std::vector<double> height;
+    for (const LayerStack& s : asked.stack) height.push_back(s.total);
+    const std::vector<Direction> directions = find_directions(wall, height, 30, context);
+    const std::vector<double> room = rooms_in_gaps(wall, directions, asked);
+    const Settled settled =
+        settle(wall, directions, asked, room, std::vector<LayerLimit>(room.size(), LayerLimit::narrow_gap));
+    return settled.stack.empty() ? 0 : seconds_since(start);
+}
 
 /// Argument 0: tenths of a millimetre; 1: threads.
 void layers(benchmark::State& state) {
@@ -29,6 +50,7 @@ void layers(benchmark::State& state) {
     context.threads = static_cast<int>(state.range(1));
     for (auto _ : state) {
         const double before = peak_bytes();
+        const double directions = seconds_of_directions(surface, sizing.field, {.recipes = {recipe}}, context);
         auto start = std::chrono::steady_clock::now();
         const LayerStacks stacks = grow_layers(surface, sizing.field, {.recipes = {recipe}}, context);
         const double growing = seconds_since(start);
@@ -44,6 +66,8 @@ void layers(benchmark::State& state) {
         state.counters["layer cells"] = n;
         state.counters["core cells"] = static_cast<double>(n_core);
         state.counters["wall points/core-s"] = static_cast<double>(stacks.columns.size()) / (growing * threads);
+        state.counters["wall points/core-s, directions and heights"] =
+            static_cast<double>(stacks.columns.size()) / (directions * threads);
         state.counters["layer cells/core-s, cells alone"] = n / making;
         state.counters["layer cells/core-s, with columns"] = n / (making + growing * threads);
         state.counters["bytes/cell, all"] = std::max(0.0, peak_bytes() - before) / static_cast<double>(mesh.n_cells());
