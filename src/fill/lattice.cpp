@@ -1,6 +1,11 @@
 #include "fill/lattice.hpp"
 
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 #include <limits>
@@ -16,6 +21,8 @@ constexpr double kCube = 1.1;
 constexpr double kLeastDistance = 0.74;
 /// Places are put aside by at most this share of the size.
 constexpr double kAside = 0.004;
+/// Places whose neighbours are looked for at a time.
+constexpr std::size_t kLookAhead = 512;
 
 /// Points with a size each, in grids of cubes: one grid for each power of two of the size, all in one hash table.
 class NearPoints {
@@ -108,9 +115,9 @@ class Front {
         for (const Candidate& seed : seeds()) {
             if (placed_.size() >= most_) break;
             if (!is_crowded(seed.place, seed.size)) take(seed);
-            for (; next_ < placed_.size() && placed_.size() < most_; ++next_) {
-                if (next_ % 1024 == 0) context_.check_stop();
-                spread(placed_[next_]);
+            while (next_ < placed_.size() && placed_.size() < most_) {
+                context_.check_stop();
+                spread_some();
             }
         }
         for (std::size_t k = 0; k < placed_.size(); ++k)
@@ -148,7 +155,30 @@ class Front {
         near_.add(c.place, c.size);
     }
 
-    void spread(const Candidate parent) {
+    /// Neighbours of one place that have room.
+    struct Neighbours {
+        std::array<Candidate, 8> list;
+        std::size_t n = 0;
+    };
+
+    /// The next places' neighbours are found side by side, and taken one by one where there still is room. What has no
+    /// room now never will, so the outcome is as if each place had been looked at after all before it.
+    void spread_some() {
+        // Alone there is no point in looking ahead: some would be found more than once.
+        const std::size_t most = tbb::this_task_arena::max_concurrency() > 1 ? kLookAhead : 1;
+        const std::size_t n = std::min(placed_.size() - next_, most);
+        found_.resize(n);
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 32), [this](const auto& range) {
+            for (std::size_t k = range.begin(); k < range.end(); ++k) found_[k] = neighbours(placed_[next_ + k]);
+        });
+        next_ += n;
+        for (const Neighbours& found : found_)
+            for (std::size_t k = 0; k < found.n; ++k)
+                if (!is_crowded(found.list[k].place, found.list[k].size)) take(found.list[k]);
+    }
+
+    Neighbours neighbours(const Candidate& parent) const {
+        Neighbours found;
         for (unsigned d = 0; d < 8; ++d) {
             auto side = [d](unsigned axis) { return (d >> axis & 1U) != 0 ? 0.5 * kCube : -0.5 * kCube; };
             const Vec3 step{side(0), side(1), side(2)};
@@ -163,8 +193,9 @@ class Front {
             }
             if (is_crowded(place, size)) continue;
             const Index t = complex_.locate(place, parent.tet, TetComplex::Walk::this_side);
-            if (t != kNone) take({place, size, t});
+            if (t != kNone) found.list[found.n++] = {place, size, t};
         }
+        return found;
     }
 
     const TetComplex& complex_;
@@ -174,6 +205,7 @@ class Front {
     NearPoints near_;
     std::vector<Candidate> placed_;
     std::size_t next_ = 0;  // to spread from
+    std::vector<Neighbours> found_;
 };
 
 }  // namespace

@@ -144,8 +144,8 @@ void match_alike(const CellsAndBoundary& in, const std::vector<Side>& sides, std
     }
 }
 
-/// Faces in the order of the sides, in pieces.
-std::vector<std::vector<FaceRecord>> match_sides(const CellsAndBoundary& in, const std::vector<Side>& sides) {
+/// Faces in the order of the sides, in pieces. Takes the sides, so that they are gone afterwards.
+std::vector<std::vector<FaceRecord>> match_sides(const CellsAndBoundary& in, const std::vector<Side> sides) {
     constexpr std::size_t kPiece = 1U << 16;
     std::vector<std::vector<FaceRecord>> faces((sides.size() + kPiece - 1) / kPiece);
     tbb::parallel_for(std::size_t{0}, faces.size(), [&](std::size_t piece) {
@@ -164,7 +164,7 @@ std::vector<std::vector<FaceRecord>> match_sides(const CellsAndBoundary& in, con
 }
 
 /// Inner faces in no zone first, then inner faces zone by zone, then outer ones; each by owner and neighbour.
-std::vector<FaceRecord> in_order(const std::vector<std::vector<FaceRecord>>& pieces, const CellsAndBoundary& in) {
+std::vector<FaceRecord> in_order(std::vector<std::vector<FaceRecord>>&& pieces, const CellsAndBoundary& in) {
     const std::vector<FaceRecord> by_owner = sorted_in_buckets<FaceRecord>(
         in.cell_types.size(),
         [&](const auto& visit) {
@@ -176,6 +176,7 @@ std::vector<FaceRecord> in_order(const std::vector<std::vector<FaceRecord>>& pie
         [](const FaceRecord& a, const FaceRecord& b) {
             return a.neighbour != b.neighbour ? a.neighbour < b.neighbour : a.face < b.face;
         });
+    pieces = {};
     const std::size_t n_zones = in.zones.size();
     auto group_of = [n_zones](const FaceRecord& f) {
         if (f.zone == kNone) return std::size_t{0};
@@ -269,7 +270,8 @@ std::span<const std::vector<int>> cell_faces(CellType type) {
 
 VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     check_points(in);
-    const std::vector<FaceRecord> faces = in_order(match_sides(in, all_sides(in)), in);
+    std::vector<std::vector<FaceRecord>> pieces = match_sides(in, all_sides(in));
+    const std::vector<FaceRecord> faces = in_order(std::move(pieces), in);
     split_at_baffles(in, faces);
     VolumeMesh mesh;
     mesh.points = std::move(in.points);
