@@ -11,6 +11,7 @@
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <array>
+#include <optional>
 #include <vector>
 
 namespace anvilcast {
@@ -18,6 +19,11 @@ namespace anvilcast {
 struct FillOptions {
     std::size_t max_cells = 0;  ///< the fill stops with an error well above this; 0: no limit
     bool optimise = true;
+    /// Points of the boundary may slide along their smooth patch or feature curve where that makes the worst cells
+    /// better, as long as the new surface stays within so many metres of the surface mesh (checked at the middles of
+    /// triangles and edges); 0: in flat patches and along straight edges only; none: they stay. Corners never move, nor
+    /// does what layers stand on.
+    std::optional<double> slide = std::nullopt;
 };
 
 /// A point that boundary recovery had to leave on the surface mesh.
@@ -34,14 +40,15 @@ struct FillReport {
     std::size_t edges_flipped_in = 0;
     std::size_t faces_flipped_in = 0;
     std::size_t interior_points = 0;
-    std::size_t insertions = 0;  ///< points put in by the optimisation
-    double worst_shape = 0;      ///< 6 sqrt(2) volume / (rms edge)^3 of the worst cell, 1 for a regular one
+    std::size_t boundary_moves = 0;  ///< of points along the boundary, see FillOptions::slide
+    std::size_t insertions = 0;      ///< points put in by the optimisation
+    double worst_shape = 0;          ///< 6 sqrt(2) volume / (rms edge)^3 of the worst cell, 1 for a regular one
 };
 
 /// Guarantees: (1) every cell has a positive volume, decided exactly; (2) every triangle of the surface mesh, or a
-/// subdivision of it, is a face, in its zone, and every cell is in its region; (3) the same input gives the same mesh,
-/// on any number of threads. Throws GeometryError when the surface is not closed or touches itself, FailureError when
-/// max_cells is passed by half. Expected O(n log n).
+/// subdivision of it, is a face, in its zone, but for what may slide, and every cell is in its region; (3) the same
+/// input gives the same mesh, on any number of threads. Throws GeometryError when the surface is not closed or touches
+/// itself, FailureError when max_cells is passed by half. Expected O(n log n).
 ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& sizes,
                                               const FillOptions& options = {}, const Context& context = {},
                                               FillReport* report = nullptr);

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 
 #include "base/thread_limit.hpp"
 #include "fill/fill_core.hpp"
@@ -239,7 +240,7 @@ constexpr int kSweeps = 2;
 namespace fill {
 
 FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
-                     const Context& context, FillReport& r) {
+                     const Context& context, FillReport& r, const std::vector<char>& may_slide) {
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);
     RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
@@ -252,7 +253,14 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
     peel_flat_cells(inside, start.surface, surface.surface.zone_of);
     r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
     if (options.optimise) {
-        const OptimiseReport optimised = optimise_in_chunks(inside, {.sweeps = kSweeps}, context);
+        OptimiseOptions how{.sweeps = kSweeps};
+        std::optional<Slide> slide;
+        if (options.slide) {
+            slide.emplace(surface, start.surface, start.order, may_slide, *options.slide);
+            how.slide = &*slide;
+        }
+        const OptimiseReport optimised = optimise_in_chunks(inside, how, context);
+        r.boundary_moves = optimised.slides;
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }

@@ -310,13 +310,31 @@ CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& st
 
 }  // namespace fill
 
+namespace {
+
+/// The points of the core's boundary that are no part of any stack.
+std::vector<char> points_without_layers(const LayerStacks& stacks) {
+    std::vector<char> is_free(stacks.core.surface.points.size(), 1);
+    auto hold = [&is_free](Index p) {
+        if (p != kNone) is_free[p] = 0;
+    };
+    for (const LayerStacks::Column& c : stacks.columns) {
+        hold(c.top);
+        hold(stacks.core_point_of[c.point]);
+    }
+    for (const LayerStacks::Face& f : stacks.faces) hold(f.apex);
+    return is_free;
+}
+
+}  // namespace
+
 VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
                             const FillOptions& options, const Context& context, FillReport* report) {
     const ThreadLimit limit(context);
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
-    fill::FilledCore core =
-        fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, r);
+    fill::FilledCore core = fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options,
+                                            context, r, points_without_layers(stacks));
     return assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added));
 }
 

@@ -236,7 +236,7 @@ class Optimiser {
 
     /// Pattern search for the place where the worst cell of the star is best.
     bool smooth_by_search(Index v) {
-        if (is_fixed_[v] || is_as_searched(v) || n_searches_[v] >= kMostSearches) return false;
+        if ((is_fixed_[v] && !slides(v)) || is_as_searched(v) || n_searches_[v] >= kMostSearches) return false;
         ++n_searches_[v];
         if (search_better_place(v)) return true;
         searched_at_[v] = ++clock_;
@@ -271,16 +271,36 @@ class Optimiser {
         for (int round = 0; round < kMostSearchRounds && step > 0.004 * radius; ++round) {
             bool better = false;
             for (const auto& d : kDirections) {
-                const Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;
+                Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;
+                if (is_fixed_[v]) p = options_.slide->foot(v, p);
                 const double q = star_quality(star_, v, p, now);
-                if (q <= now) continue;
+                if (q <= now || (is_fixed_[v] && !keeps_surface(v, p))) continue;
                 now = q;
                 best = p;
                 better = true;
             }
             if (!better) step *= 0.5;
         }
-        return now > first * 1.001 + 1e-9 && move_if_valid(star_, v, best);
+        if (now <= first * 1.001 + 1e-9 || !move_if_valid(star_, v, best)) return false;
+        if (is_fixed_[v]) ++report_.slides;
+        return true;
+    }
+
+    bool slides(Index v) const { return options_.slide != nullptr && options_.slide->may_move(v); }
+
+    /// With a point of the surface, whose star is at hand, moved to p.
+    bool keeps_surface(Index v, const Vec3& p) const {
+        for (const Index t : star_)
+            for (int f = 0; f < 4; ++f) {
+                const Index* w = complex_.tet(t).v;
+                if (complex_.tag(t, f) == kNone || w[f] == v) continue;
+                std::array<Index, 3> corner{w[kFace[f][0]], w[kFace[f][1]], w[kFace[f][2]]};
+                std::rotate(corner.begin(), std::find(corner.begin(), corner.end(), v), corner.end());
+                if (!options_.slide->is_close(complex_.tag(t, f), corner,
+                                              {p, complex_.point(corner[1]), complex_.point(corner[2])}))
+                    return false;
+            }
+        return true;
     }
 
     // ---- swaps ----
@@ -517,6 +537,7 @@ OptimiseReport optimise_in_chunks(TetComplex& complex, const OptimiseOptions& op
         context.report("fill", "optimisation", 0.6 + 0.15 * static_cast<double>(pass));
         OptimiseOptions in_chunk = options;
         in_chunk.with_new_points = false;
+        in_chunk.slide = nullptr;  // its vertices have other numbers
         work_in_chunks(complex, kChunk, kCuts[pass], [&](TetComplex& chunk) { optimise(chunk, in_chunk, context); });
     }
     context.report("fill", "worst cells", 0.95);

@@ -5,12 +5,13 @@
 #include <cmath>
 #include <cstddef>
 
+#include "fill/slide.hpp"
 #include "fill/tet_complex.hpp"
 
 namespace anvilcast::fill {
 
 struct OptimiseReport {
-    std::size_t moves = 0, edge_removals = 0, face_flips = 0, insertions = 0, collapses = 0;
+    std::size_t moves = 0, slides = 0, edge_removals = 0, face_flips = 0, insertions = 0, collapses = 0;
     double worst_before = 0, worst_after = 0;  ///< shape, 0 to 1
 };
 
@@ -26,15 +27,16 @@ inline double shape(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) 
 }
 
 struct OptimiseOptions {
-    int sweeps = 4;               ///< over all cells, before the worst are looked at one by one
-    bool with_new_points = true;  ///< where the worst cells resist
-    bool may_grow = true;         ///< may there be more cells than before?
-    double bad = 0.45;            ///< shape of cells below which they are looked at one by one
-    double very_bad = 0.2;        ///< and below which they are worth a new point
+    int sweeps = 4;                ///< over all cells, before the worst are looked at one by one
+    bool with_new_points = true;   ///< where the worst cells resist
+    bool may_grow = true;          ///< may there be more cells than before?
+    double bad = 0.45;             ///< shape of cells below which they are looked at one by one
+    double very_bad = 0.2;         ///< and below which they are worth a new point
+    const Slide* slide = nullptr;  ///< where boundary points may go when the worst cells are looked at; none: they stay
 };
 
-/// Raises the worst cells. Vertices of tagged faces do not move; tags and their
-/// faces stay. An operation never makes the worst cell of anything it touches worse.
+/// Raises the worst cells. Vertices of tagged faces do not move, unless they may slide; tags and their faces stay. An
+/// operation never makes the worst cell of anything it touches worse.
 OptimiseReport optimise(TetComplex& complex, const OptimiseOptions& options, const Context& context);
 
 /// The same with the sweeps in chunks, twice with other borders, side by side; new points only at the end, where the

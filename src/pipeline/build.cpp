@@ -102,6 +102,8 @@ BuildResult build(const Case& c, const Context& context) {
 
     FillOptions options;
     options.max_cells = c.limits.cells ? static_cast<std::size_t>(*c.limits.cells) : 0;
+    // What the surface mesh has left of the tolerance; without one, flat patches and straight edges alone.
+    options.slide = std::max(0.0, c.surface.tolerance - surface.largest_deviation);
     if (c.layers.empty()) {
         result.mesh = fill_with_tetrahedra(surface, field, options, context, &result.fill);
     } else {
