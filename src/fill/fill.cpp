@@ -176,13 +176,18 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
             if (3 * std::abs(complex.volume(t)) > kFlat * longest * largest) continue;
             std::vector<Index> tags;
             std::vector<std::array<Index, 3>> exposed;
+            double least = largest;  // exposed face
             for (int f = 0; f < 4; ++f) {
-                if (tet.n[f] == kNone)
+                if (tet.n[f] == kNone) {
                     tags.push_back(complex.tag(t, f));
-                else
-                    exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
+                    continue;
+                }
+                exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
+                const std::array<Index, 3>& e = exposed.back();
+                least = std::min(least, triangle_area(complex.point(e[0]), complex.point(e[1]), complex.point(e[2])));
             }
-            if (tags.size() != 2 || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] ||
+            // A point that was added to an edge lies between its ends: that would be a boundary face without an area.
+            if (tags.size() != 2 || least < kFlat * longest * longest || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] ||
                 !complex.peel(t))
                 continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.

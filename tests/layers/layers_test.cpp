@@ -583,5 +583,11 @@ TEST(LayerStack, WithEqualFirstLayersSolvesForAnyThreeConditions) {
     same(r);
 }
 
+TEST(Layers, GrowInATubeOfUnsizedNeedles) {
+    const Surface tube = kit::pipe(0.9, 1, 4, 28);
+    const Result r = layered(kit::as_mesh(tube), 0.3, {recipe(0.004, 3, 1.2)});
+    EXPECT_NEAR(assess(r.mesh).volume, examine(tube).enclosed_volume, 1e-9);
+}
+
 }  // namespace
 }  // namespace anvilcast
