@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <numeric>
 
 #include "fill/chunks.hpp"
@@ -178,38 +179,91 @@ class Optimiser {
                (then.worst > least_wanted(old) && then.mean() > kWorthIt * old.mean());
     }
 
-    Tally tally_with(std::span<const Index> star, Index v, const Vec3& p) const {
-        Tally tally;
-        for (const Index t : star) {
-            std::array<Vec3, 4> c;
-            for (std::size_t k = 0; k < 4; ++k)
-                c[k] = complex_.tet(t).v[k] == v ? p : complex_.point(complex_.tet(t).v[k]);
-            tally.count(std::max(0.0, shape(c[0], c[1], c[2], c[3])));
+    /// A vertex's cells, as the three other corners of each from the vertex, x before y before z. Single precision,
+    /// four at a time: good enough to compare, and signs are decided exactly before anything moves.
+    struct Star {
+        static constexpr std::size_t kMost = 96;
+        std::size_t n = 0;
+        std::array<std::array<std::array<float, kMost>, 3>, 3> corner;  // corner, axis, cell
+        std::array<float, kMost> opposite, volume6, quality;            // squares of the edges off the vertex
+
+        void measure() {
+            for (std::size_t i = 0; i < n; ++i) {
+                float sum = 0;
+                for (std::size_t k = 0; k < 3; ++k)
+                    for (std::size_t axis = 0; axis < 3; ++axis) {
+                        const float d = corner[k][axis][i] - corner[(k + 1) % 3][axis][i];
+                        sum += d * d;
+                    }
+                opposite[i] = sum;
+            }
         }
-        return tally;
+        /// With the vertex put aside.
+        void judge(const std::array<float, 3>& step) {
+            const auto& [x, y, z] = corner;
+            for (std::size_t i = 0; i < n; ++i) {
+                const float x0 = x[0][i] - step[0], x1 = x[1][i] - step[1], x2 = x[2][i] - step[2];
+                const float y0 = y[0][i] - step[0], y1 = y[1][i] - step[1], y2 = y[2][i] - step[2];
+                const float z0 = z[0][i] - step[0], z1 = z[1][i] - step[1], z2 = z[2][i] - step[2];
+                const float volume = (y1 * x2 - y2 * x1) * z0 + (y2 * x0 - y0 * x2) * z1 + (y0 * x1 - y1 * x0) * z2;
+                const float mean = (x0 * x0 + x1 * x1 + x2 * x2 + y0 * y0 + y1 * y1 + y2 * y2 + z0 * z0 + z1 * z1 +
+                                    z2 * z2 + opposite[i]) *
+                                   (1.0F / 6);
+                volume6[i] = volume;
+                quality[i] = std::numbers::sqrt2_v<float> * volume / (mean * std::sqrt(mean));
+            }
+        }
+        Tally tally() const {
+            Tally t;
+            for (std::size_t i = 0; i < n; ++i) t.count(std::max(0.0F, quality[i]));
+            return t;
+        }
+        /// To the middle of the cells' centres, weighted by the volumes last judged.
+        std::array<float, 3> to_middle() const {
+            std::array<float, 3> sum{};
+            float total = 0;
+            for (std::size_t i = 0; i < n; ++i) {
+                total += volume6[i];
+                for (std::size_t axis = 0; axis < 3; ++axis)
+                    sum[axis] += volume6[i] * (corner[0][axis][i] + corner[1][axis][i] + corner[2][axis][i]);
+            }
+            // The centres hold the vertex itself with weight 1/4: without it the mean of three.
+            for (float& x : sum) x /= 3 * total;
+            return sum;
+        }
+    };
+
+    /// False when there are too many, as at a point that a whole surface hangs on.
+    bool gather(Index v, std::span<const Index> star) {
+        Star& s = around_;
+        s.n = star.size();
+        if (s.n > Star::kMost) return false;
+        const Vec3 here = complex_.point(v);
+        for (std::size_t i = 0; i < s.n; ++i) {
+            const Index* w = complex_.tet(star[i]).v;
+            const auto& face = kFace[w[0] == v ? 0 : w[1] == v ? 1 : w[2] == v ? 2 : 3];
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3 p = complex_.point(w[face[k]]) - here;
+                s.corner[k][0][i] = static_cast<float>(p.x);
+                s.corner[k][1][i] = static_cast<float>(p.y);
+                s.corner[k][2][i] = static_cast<float>(p.z);
+            }
+        }
+        s.measure();
+        return true;
     }
 
     /// To the mean of the star's cell centres weighted by volume, whole way or half.
     void smooth_by_average(Index v, std::span<const Index> star) {
-        Vec3 sum;
-        double total = 0;
-        for (const Index t : star) {
-            const Index* w = complex_.tet(t).v;
-            const double volume = complex_.volume(t);
-            sum += (complex_.point(w[0]) + complex_.point(w[1]) + complex_.point(w[2]) + complex_.point(w[3])) *
-                   (volume / 4);
-            total += volume;
-        }
-        const Vec3 here = complex_.point(v);
-        Tally now;
-        for (const Index t : star) now.count(quality(t));
-        // The cells' centres hold the vertex itself with weight 1/4: go further to offset that.
-        const Vec3 step = (sum / total - here) * (4.0 / 3.0);
-        for (const double s : {1.0, 0.5}) {
-            const Vec3 p = here + step * s;
-            const Tally then = tally_with(star, v, p);
+        if (!gather(v, star)) return;
+        around_.judge({0, 0, 0});
+        const Tally now = around_.tally();
+        const std::array<float, 3> step = around_.to_middle();
+        for (const float s : {1.0F, 0.5F}) {
+            around_.judge({s * step[0], s * step[1], s * step[2]});
+            const Tally then = around_.tally();
             if (then.worst >= std::min(now.worst, defended()) && then.sum > kWorthMoving * now.sum) {
-                move_if_valid(star, v, p);
+                move_if_valid(star, v, complex_.point(v) + Vec3{step[0], step[1], step[2]} * double{s});
                 return;
             }
         }
@@ -518,6 +572,7 @@ class Optimiser {
     std::vector<std::uint32_t> changed_at_, searched_at_, tried_at_;
     std::vector<std::uint16_t> n_searches_;  // of each vertex
     std::vector<Index> star_;
+    Star around_;
     TetComplex::Ring ring_;
     TetComplex::Cavity cavity_;
 };
