@@ -65,8 +65,21 @@ std::array<Index, 4> sorted_key(std::span<const Index> points) {
     return key;
 }
 
+std::array<Index, 4> sorted_key(Index a, Index b, Index c) {
+    if (a > b) std::swap(a, b);
+    if (b > c) std::swap(b, c);
+    if (a > b) std::swap(a, b);
+    return {a, b, c, kNone};
+}
+
 Side side_of_cell(const CellsAndBoundary& in, Index c, std::size_t face) {
     const Index* cell = in.cell_points.data() + in.cell_offsets[c];
+    if (in.cell_types[c] == CellType::tetrahedron) {
+        // The corners but one, in the order of the faces: all but the fourth, the third, the first, the second.
+        constexpr std::array<std::array<unsigned char, 3>, 4> kCorners{{{0, 1, 2}, {0, 1, 3}, {1, 2, 3}, {0, 2, 3}}};
+        const auto& k = kCorners[face];
+        return {sorted_key(cell[k[0]], cell[k[1]], cell[k[2]]), c, static_cast<unsigned char>(face), false};
+    }
     std::array<Index, 4> corner{};
     std::size_t n = 0;
     for (const int k : cell_faces(in.cell_types[c])[face]) corner[n++] = cell[k];
@@ -77,7 +90,7 @@ template <typename Visit>
 void for_each_side(const CellsAndBoundary& in, const Visit& visit) {
     in_blocks(in.cell_types.size(), [&](std::size_t begin, std::size_t end) {
         for (auto c = static_cast<Index>(begin); c < end; ++c)
-            for (std::size_t f = 0; f < cell_faces(in.cell_types[c]).size(); ++f) visit(side_of_cell(in, c, f));
+            for (std::size_t f = 0, n = cell_faces(in.cell_types[c]).size(); f < n; ++f) visit(side_of_cell(in, c, f));
     });
     for (Index b = 0; b < in.boundary_zone.size(); ++b)
         visit(Side{sorted_key({in.boundary_points.data() + in.boundary_offsets[b],
