@@ -12,14 +12,30 @@ struct FilledCore {
         number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
 };
 
+/// How the layer cells of a mesh stand on their columns.
+struct LayerSlots {
+    static constexpr signed char kNothing = -1;
+    /// Three or four columns counter-clockwise seen from above: the corner of the cell where each one enters it and
+    /// the one where it leaves, the same one where it ended below. Behind the last: kNothing; cells of no layer have
+    /// nothing at all.
+    struct Cell {
+        std::array<signed char, 4> low{kNothing, kNothing, kNothing, kNothing};
+        std::array<signed char, 4> up{kNothing, kNothing, kNothing, kNothing};
+        std::size_t count() const { return low[0] < 0 ? 0 : low[3] < 0 ? 3 : 4; }
+    };
+    std::size_t first_cell = 0;  ///< number in the mesh of the first of `cells`
+    std::vector<Cell> cells;
+};
+
 /// As fill_with_tetrahedra, but for the assembly. `may_slide`: of each point of the surface mesh, where the options let
 /// points slide; left out: all.
 FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
                      const Context& context, FillReport& report, const std::vector<char>& may_slide = {});
 
 /// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
-/// its surface mesh did not have; each becomes a column, with those it lies between.
+/// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all cells from the first layer cell
+/// on.
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
-                                  const std::vector<AddedBoundaryPoint>& added);
+                                  const std::vector<AddedBoundaryPoint>& added, LayerSlots* slots = nullptr);
 
 }  // namespace anvilcast::fill

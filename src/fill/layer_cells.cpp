@@ -28,7 +28,8 @@ class LayerCells {
         for (const AddedBoundaryPoint& a : added) add_column(a);
     }
 
-    CellsAndBoundary make() {
+    CellsAndBoundary make(LayerSlots* slots) {
+        slots_.first_cell = cells_.cell_types.size();
         take_tops_out();
         std::map<Index, int> n_caps;
         for (const Top& top : tops_) {
@@ -43,6 +44,7 @@ class LayerCells {
                 refuse(cells_.points[columns_[stacks_.faces[face].columns[0]].back()],
                        "on the fan of layers round a sharp edge");
         for (const LayerStacks::Strip& s : stacks_.strips) add_strip(s);
+        if (slots != nullptr) *slots = std::move(slots_);
         return std::move(cells_);
     }
 
@@ -205,6 +207,22 @@ class LayerCells {
         cells_.cell_region.push_back(region);
     }
 
+    /// The corners of the cell just added at which n columns enter and leave it.
+    template <typename Low, typename Up>
+    void add_slots(std::size_t n, const Low& low, const Up& up) {
+        LayerSlots::Cell slots;
+        const auto first = cells_.cell_points.begin() +
+                           static_cast<std::ptrdiff_t>(cells_.cell_offsets[cells_.cell_offsets.size() - 2]);
+        auto corner = [&](Index p) {
+            return static_cast<signed char>(std::find(first, cells_.cell_points.end(), p) - first);
+        };
+        for (std::size_t i = 0; i < n; ++i) {
+            slots.low[i] = corner(low(i));
+            slots.up[i] = corner(up(i));
+        }
+        slots_.cells.push_back(slots);
+    }
+
     /// Layer upon layer over three columns, counter-clockwise seen from above.
     void add_triangle(const LayerStacks::Face& face, const Triangle& corners) {
         std::array<const Column*, 3> c{};
@@ -227,6 +245,7 @@ class LayerCells {
                 add_cell(CellType::pyramid, {low(0), up(0), up(1), low(1), low(2)}, face.region);
             else
                 add_cell(CellType::tetrahedron, {low(0), low(1), low(2), up(0)}, face.region);
+            add_slots(3, low, up);
         }
         if (face.side != kNone && is_in_core_[face.side / 2] == 0)
             add_boundary({c[0]->front(), c[1]->front(), c[2]->front()}, wall_.surface.zone_of[face.side / 2]);
@@ -251,10 +270,12 @@ class LayerCells {
                          face.region);
             else
                 add_cell(CellType::prism, {low(0), up(0), low(1), low(3), up(3), low(2)}, face.region);
+            add_slots(4, low, up);
         }
-        if (face.apex != kNone)
-            add_cell(CellType::pyramid,
-                     {c[0]->back(), c[1]->back(), c[2]->back(), c[3]->back(), number_of_core(face.apex)}, face.region);
+        if (face.apex == kNone) return;
+        add_cell(CellType::pyramid, {c[0]->back(), c[1]->back(), c[2]->back(), c[3]->back(), number_of_core(face.apex)},
+                 face.region);
+        slots_.cells.emplace_back();
     }
 
     /// The outermost faces of the stacks along a zone beside them; where points were added to its top, piece by piece.
@@ -293,6 +314,7 @@ class LayerCells {
     const LayerStacks& stacks_;
     FilledCore core_;
     CellsAndBoundary& cells_;
+    LayerSlots slots_;
     std::vector<Index> number_of_wall_;
     std::vector<Column> columns_;
     std::map<Index, std::vector<Index>> column_of_top_;
@@ -304,8 +326,8 @@ class LayerCells {
 }  // namespace
 
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
-                                  const std::vector<AddedBoundaryPoint>& added) {
-    return LayerCells(wall, stacks, std::move(core), added).make();
+                                  const std::vector<AddedBoundaryPoint>& added, LayerSlots* slots) {
+    return LayerCells(wall, stacks, std::move(core), added).make(slots);
 }
 
 }  // namespace fill

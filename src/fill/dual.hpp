@@ -1,0 +1,20 @@
+// Polyhedra from a mesh of tetrahedra and layer cells: one about each vertex of the core, and a polygonal prism for
+// each layer of each column.
+#pragma once
+
+#include <anvilcast/context.hpp>
+
+#include "fill/fill_core.hpp"
+
+namespace anvilcast::fill {
+
+struct DualOptions {
+    double feature_angle = 30;  ///< degrees between normals from which an edge of the boundary is kept
+};
+
+/// Zones and regions stay; sharp edges, borders of zones and corners stay where they are, and flat zones flat.
+/// Smoothly curved zones come to lie as near to the surface mesh as that is to what it is of. Parallel, O(n log n); the
+/// same on any number of threads.
+VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context);
+
+}  // namespace anvilcast::fill
