@@ -1,8 +1,5 @@
 #include "fill/dual.hpp"
 
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-
 #include <algorithm>
 #include <numeric>
 
@@ -56,8 +53,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     for (Index p = 0; p < n; ++p) out.cell_region.push_back(frame.region_of(p));
 
     // Points are numbered as the faces meet them.
-    std::vector<Index> number(frame.n_nodes(), kNone);
-    std::vector<Node> nodes;
+    DualNodes nodes{std::vector<Index>(frame.n_nodes(), kNone), {}};
     out.face_offsets.reserve(faces.size() + 1);
     out.face_offsets.push_back(0);
     out.face_points.reserve(faces.nodes.size());
@@ -65,11 +61,12 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     for (const Index f : order_of(faces, n, mesh.zones.size())) {
         const DualFaces::Face& face = faces.faces[f];
         for (const Node node : faces.face(f)) {
-            if (number[node] == kNone) {
-                number[node] = static_cast<Index>(nodes.size());
-                nodes.push_back(node);
+            Index& number = nodes.number_of[node];
+            if (number == kNone) {
+                number = static_cast<Index>(nodes.node_of.size());
+                nodes.node_of.push_back(node);
             }
-            out.face_points.push_back(number[node]);
+            out.face_points.push_back(number);
         }
         if (face.zone != kNone) {
             BoundaryZone& zone = out.zones[face.zone];
@@ -81,10 +78,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     }
     for (BoundaryZone& zone : out.zones)
         if (zone.n_faces == 0) zone.first_face = out.owner.size();
-    out.points.resize(nodes.size());
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, nodes.size(), 4096), [&](const auto& range) {
-        for (std::size_t i = range.begin(); i < range.end(); ++i) out.points[i] = place_of(frame, nodes[i]);
-    });
+    place_points(frame, nodes, out);
     return out;
 }
 

@@ -28,9 +28,8 @@ class Chains {
     template <typename Visit>
     void close(std::vector<Segment>& segments, const Visit& visit) {
         cancel(segments);
-        std::sort(segments.begin(), segments.end(), [](const Segment& a, const Segment& b) {
-            return a.from != b.from ? a.from < b.from : a.to < b.to;
-        });
+        std::sort(segments.begin(), segments.end(),
+                  [](const Segment& a, const Segment& b) { return a.from != b.from ? a.from < b.from : a.to < b.to; });
         is_used_.assign(segments.size(), 0);
         for (std::size_t first = 0; first < segments.size(); ++first) {
             if (is_used_[first] != 0) continue;
@@ -68,10 +67,9 @@ class Chains {
         segments.resize(kept);
     }
     std::size_t follower(const std::vector<Segment>& segments, Node from) const {
-        auto at = static_cast<std::size_t>(
-            std::lower_bound(segments.begin(), segments.end(), from,
-                             [](const Segment& s, Node n) { return s.from < n; }) -
-            segments.begin());
+        auto at = static_cast<std::size_t>(std::lower_bound(segments.begin(), segments.end(), from,
+                                                            [](const Segment& s, Node n) { return s.from < n; }) -
+                                           segments.begin());
         while (at < segments.size() && segments[at].from == from && is_used_[at] != 0) ++at;
         if (at == segments.size() || segments[at].from != from)
             throw InternalError("a face of a polyhedron does not close");
@@ -171,7 +169,8 @@ class Builder {
                 at = next;
                 is_lowest = at >= cell;
             } while (is_lowest && at != cell);
-            if (is_lowest) emit({frame_.owner_in_core(p, cell), frame_.owner_in_core(q, cell), kNone}, {ring.data(), n}, out);
+            if (is_lowest)
+                emit({frame_.owner_in_core(p, cell), frame_.owner_in_core(q, cell), kNone}, {ring.data(), n}, out);
         }
     }
 
@@ -308,6 +307,7 @@ class Builder {
             for (Index f = 0; f < mesh_.n_faces(); ++f)
                 if (frame_.is_kept(f))
                     for (const Index v : mesh_.face(f)) visit(v, f);
+            for (const DualFrame::Cut& cut : frame_.cuts()) visit(cut.vertex, cut.face);
         };
         for_corners([this](Index v, Index) { ++first_kept_[v + 1]; });
         for (std::size_t v = 1; v < first_kept_.size(); ++v) first_kept_[v] += first_kept_[v - 1];
@@ -324,7 +324,7 @@ class Builder {
         return piece;
     }
 
-    /// Of all kept faces at a vertex, but for the sides of stacks on the boundary.
+    /// Of all kept faces and cuts at a vertex, but for the sides of stacks on the boundary.
     void add_pieces(Index v, std::vector<Piece>& out) const {
         for (Index i = first_kept_[v]; i < first_kept_[v + 1]; ++i) {
             const Index f = kept_[i], own = mesh_.owner[f], other = frame_.beyond(f, own);
@@ -349,9 +349,9 @@ class Builder {
             const Index zone = frame_.zone_of(f);
             const Node low = frame_.node_between(frame_.low(cell, k), frame_.low(cell, next)),
                        up = frame_.node_between(frame_.up(cell, k), frame_.up(cell, next));
-            out.push_back({{frame_.owner_in_layer(cell, k), kNone, zone},
-                           {frame_.node_of_vertex(frame_.low(cell, k)), low, up,
-                            frame_.node_of_vertex(frame_.up(cell, k))}});
+            out.push_back(
+                {{frame_.owner_in_layer(cell, k), kNone, zone},
+                 {frame_.node_of_vertex(frame_.low(cell, k)), low, up, frame_.node_of_vertex(frame_.up(cell, k))}});
             out.push_back({{frame_.owner_in_layer(cell, next), kNone, zone},
                            {low, frame_.node_of_vertex(frame_.low(cell, next)),
                             frame_.node_of_vertex(frame_.up(cell, next)), up}});
@@ -417,7 +417,8 @@ class Builder {
     bool is_sharp(Node a, Node b) const {
         using Kind = DualFrame::NodeKind;
         const Kind ka = frame_.kind(a), kb = frame_.kind(b);
-        if (ka == Kind::vertex && kb == Kind::vertex) return frame_.is_sharp(frame_.edge(frame_.index(a), frame_.index(b)));
+        if (ka == Kind::vertex && kb == Kind::vertex)
+            return frame_.is_sharp(frame_.edge(frame_.index(a), frame_.index(b)));
         if (ka == Kind::edge && kb == Kind::vertex) return frame_.is_sharp(frame_.index(a));
         return false;
     }

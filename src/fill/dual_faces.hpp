@@ -18,9 +18,7 @@ struct DualFaces {
     std::vector<Node> nodes;
 
     std::size_t size() const { return faces.size(); }
-    std::span<const Node> face(std::size_t f) const {
-        return {nodes.data() + offsets[f], offsets[f + 1] - offsets[f]};
-    }
+    std::span<const Node> face(std::size_t f) const { return {nodes.data() + offsets[f], offsets[f + 1] - offsets[f]}; }
     template <typename Nodes>
     void add(const Face& face, const Nodes& row) {
         faces.push_back(face);

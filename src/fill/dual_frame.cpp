@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <anvilcast/errors.hpp>
 #include <cmath>
+#include <limits>
 #include <numbers>
 #include <numeric>
 
@@ -15,19 +16,30 @@
 
 namespace anvilcast::fill {
 
+struct DualFrame::CoreCells {
+    std::vector<Index> first, cells;
+    std::vector<Index> part;  ///< of the vertex, that each belongs to: the place of its first cell
+    std::span<const Index> at(Index v) const { return {cells.data() + first[v], first[v + 1] - first[v]}; }
+    std::span<Index> part_at(Index v) { return {part.data() + first[v], first[v + 1] - first[v]}; }
+    std::span<const Index> part_at(Index v) const { return {part.data() + first[v], first[v + 1] - first[v]}; }
+};
+
 DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double feature_angle)
     : mesh_(mesh), slots_(slots), n_plain_(mesh.n_plain_faces()) {
     if (mesh.n_cells() + 4 * mesh.n_faces() + mesh.points.size() >= kNone)
         throw FailureError("the mesh has too many cells for polyhedra; make the sizes larger");
     zone_of_.assign(mesh.n_faces() - n_plain_, kNone);
     for (Index z = 0; z < mesh.zones.size(); ++z)
-        for (std::size_t k = 0; k < mesh.zones[z].n_faces; ++k)
-            zone_of_[mesh.zones[z].first_face - n_plain_ + k] = z;
+        for (std::size_t k = 0; k < mesh.zones[z].n_faces; ++k) zone_of_[mesh.zones[z].first_face - n_plain_ + k] = z;
     list_faces();
     find_ends_and_kept_faces();
     find_edges();
     judge_edges(feature_angle);
-    number_polyhedra();
+    const CoreCells cells = core_cells_at_kept_faces();
+    number_polyhedra(cells);
+    if (cuts_.empty()) return;
+    find_edges();
+    judge_edges(feature_angle);
 }
 
 /// Those of a tetrahedron in the order of the corners that they do not have.
@@ -87,8 +99,8 @@ void DualFrame::find_ends_and_kept_faces() {
     }
 }
 
-/// Those of kept faces, and of cells of the core that are no tetrahedra; a fan's lower end, which may be an edge, is on
-/// the boundary.
+/// Those of kept faces and cuts, and of cells of the core that are no tetrahedra; a fan's lower end, which may be an
+/// edge, is on the boundary.
 void DualFrame::find_edges() {
     std::vector<std::array<Index, 2>> edges;
     auto add = [&](Index f) {
@@ -103,10 +115,13 @@ void DualFrame::find_edges() {
     for (Index c = 0; c < mesh_.n_cells(); ++c)
         if (mesh_.cell_types[c] != CellType::tetrahedron && !is_layer(c))
             for (const Index f : faces_of(c)) add(f);
+    for (const Cut& cut : cuts_) add(cut.face);
     tbb::parallel_sort(edges.begin(), edges.end());
     edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
     first_far_.assign(mesh_.points.size() + 1, 0);
     is_far_.assign(mesh_.points.size(), 0);
+    near_.clear();
+    far_.clear();
     for (const auto& [p, q] : edges) {
         ++first_far_[p + 1];
         near_.push_back(p);
@@ -116,7 +131,7 @@ void DualFrame::find_edges() {
     std::partial_sum(first_far_.begin(), first_far_.end(), first_far_.begin());
     for (std::size_t i = 0; i < slots_.cells.size(); ++i) {
         const auto cell = static_cast<Index>(slots_.first_cell + i);
-        if (!is_layer(cell) || ends_[i][0] != kNone) continue;
+        if (!is_layer(cell) || (ends_[i][0] != kNone && kind(ends_[i][0]) == NodeKind::face)) continue;
         // Fanned out from an edge or a point.
         Index other = low(cell, 0);
         for (std::size_t k = 1; k < slots_.cells[i].count(); ++k)
@@ -198,7 +213,8 @@ void DualFrame::judge_edges(double feature_angle) {
                 continue;
             }
             for (const Index v : mesh_.face(side)) is_on_rim_[v] = 1;
-            for (const Node n : {node_between(low(cell, k), low(cell, next)), node_between(up(cell, k), up(cell, next))})
+            for (const Node n :
+                 {node_between(low(cell, k), low(cell, next)), node_between(up(cell, k), up(cell, next))})
                 if (kind(n) == NodeKind::edge) is_special_[index(n)] = 1;
         }
     }
@@ -241,52 +257,169 @@ Index DualFrame::side_of(Index cell, std::size_t slot) const {
     throw InternalError("a side of a layer cell is missing");
 }
 
-/// A polyhedron for each piece of a column, known by its upper point, and for each part of a vertex' cells of the core
-/// that hangs together over faces that are not kept.
-void DualFrame::number_polyhedra() {
+DualFrame::CoreCells DualFrame::core_cells_at_kept_faces() const {
+    const std::size_t n = mesh_.points.size();
+    std::vector<char> is_at_kept(n, 0);
+    for (Index f = 0; f < mesh_.n_faces(); ++f)
+        if (is_kept(f))
+            for (const Index v : mesh_.face(f)) is_at_kept[v] = 1;
+    auto for_corners = [&](const auto& visit) {
+        for (Index c = 0; c < mesh_.n_cells(); ++c)
+            if (!is_layer(c))
+                for (const Index v : mesh_.cell(c))
+                    if (is_at_kept[v] != 0) visit(v, c);
+    };
+    CoreCells out;
+    out.first.assign(n + 1, 0);
+    for_corners([&](Index v, Index) { ++out.first[v + 1]; });
+    std::partial_sum(out.first.begin(), out.first.end(), out.first.begin());
+    out.cells.resize(out.first.back());
+    std::vector<Index> at(out.first.begin(), out.first.end() - 1);
+    for_corners([&](Index v, Index c) { out.cells[at[v]++] = c; });
+    out.part.resize(out.cells.size());
+    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(n), 512), [&](const auto& range) {
+        for (Index v = range.begin(); v < range.end(); ++v)
+            if (!out.at(v).empty()) part_at(v, out.at(v), out.part_at(v));
+    });
+    return out;
+}
+
+namespace {
+
+/// Degrees beyond a straight wall from which an edge or corner is worth a polyhedron for each of its walls.
+constexpr double kConcave = 40;
+
+/// Calls join(i, j, face) for cells of the list that share a face with the vertex.
+template <typename Join>
+void for_neighbours(const DualFrame& frame, Index vertex, std::span<const Index> cells, const Join& join) {
+    for (Index i = 0; i < cells.size(); ++i)
+        for (const Index f : frame.faces_of(cells[i])) {
+            const auto p = frame.mesh().face(f);
+            if (frame.is_kept(f) || std::find(p.begin(), p.end(), vertex) == p.end()) continue;
+            const Index other = frame.beyond(f, cells[i]);
+            const auto at = std::lower_bound(cells.begin(), cells.end(), other);
+            if (at != cells.end() && *at == other) join(i, static_cast<Index>(at - cells.begin()), f);
+        }
+}
+
+}  // namespace
+
+/// Cells that hang together over faces that are not kept.
+void DualFrame::part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const {
+    DisjointSets sets(cells.size());
+    for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) { sets.join(i, j); });
+    for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
+    divide_concave(vertex, cells, part);
+}
+
+Vec3 DualFrame::inward_normal(Index face, Index cell) const {
+    const auto p = mesh_.face(face);
+    Vec3 n{};
+    for (std::size_t k = 1; k + 1 < p.size(); ++k)
+        n += triangle_normal(mesh_.points[p[0]], mesh_.points[p[k]], mesh_.points[p[k + 1]]);
+    return mesh_.owner[face] == cell ? -1.0 * n : n;
+}
+
+/// Where edges stand out into a part, each of its cells goes to the wall at such an edge that it is most in front of.
+void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const {
+    struct Wall {
+        Index part, cell, face;  ///< the cell's place in the list
+        Vec3 normal;             ///< inward, as long as twice the area
+    };
+    std::vector<Wall> walls;
+    bool is_sharp_here = false;
+    for (Index i = 0; i < cells.size(); ++i)
+        for (const Index f : faces_of(cells[i])) {
+            const auto p = mesh_.face(f);
+            const auto k = static_cast<std::size_t>(std::find(p.begin(), p.end(), vertex) - p.begin());
+            if (!is_kept(f) || k == p.size()) continue;
+            walls.push_back({part[i], i, f, inward_normal(f, cells[i])});
+            is_sharp_here = is_sharp_here || is_sharp(edge(vertex, p[(k + 1) % p.size()]));
+        }
+    if (!is_sharp_here) return;
+    // Walls at the vertex that are smooth together, and whether they end at an edge that stands out.
+    DisjointSets smooth(walls.size());
+    std::vector<char> stands_out(walls.size(), 0);
+    const double least = std::cos(kConcave * std::numbers::pi / 180);
+    for (Index i = 0; i < walls.size(); ++i)
+        for (Index j = i + 1; j < walls.size(); ++j) {
+            if (walls[i].part != walls[j].part) continue;
+            const auto p = mesh_.face(walls[i].face), q = mesh_.face(walls[j].face);
+            Index common = kNone, beyond = kNone;
+            for (const Index v : q) {
+                if (std::find(p.begin(), p.end(), v) == p.end())
+                    beyond = v;
+                else if (v != vertex)
+                    common = v;
+            }
+            if (common == kNone || edge(vertex, common) == kNone) continue;
+            if (!is_sharp(edge(vertex, common))) {
+                smooth.join(i, j);
+                continue;
+            }
+            const Vec3 n = normalized(walls[i].normal), m = normalized(walls[j].normal);
+            // The other wall falls away behind this one; faces of a sheet lie on each other.
+            const bool is_sheet = beyond == kNone;
+            const Vec3 across = is_sheet ? Vec3{} : mesh_.points[beyond] - mesh_.points[vertex];
+            if ((is_sheet || dot(n, across) < 1e-9 * length(across)) && dot(n, m) < least)
+                stands_out[i] = stands_out[j] = 1;
+        }
+    if (std::count(stands_out.begin(), stands_out.end(), 1) < 2) return;
+    std::vector<Vec3> normal(walls.size());
+    std::vector<char> is_out(walls.size(), 0);  // of each set
+    for (Index i = 0; i < walls.size(); ++i) {
+        const Index set = smooth.find(i);
+        normal[set] += walls[i].normal;
+        is_out[set] = static_cast<char>(is_out[set] != 0 || stands_out[i] != 0);
+    }
+    std::vector<Index> label(cells.size(), kNone);
+    for (Index i = 0; i < cells.size(); ++i) {
+        Vec3 towards{};
+        for (const Index v : mesh_.cell(cells[i])) towards += mesh_.points[v] - mesh_.points[vertex];
+        double best = -std::numeric_limits<double>::infinity();
+        for (Index w = 0; w < walls.size(); ++w) {
+            if (smooth.find(w) != w || is_out[w] == 0 || walls[w].part != part[i]) continue;
+            const double ahead = dot(normalized(normal[w]), towards);
+            if (ahead <= best) continue;
+            best = ahead;
+            label[i] = w;
+        }
+    }
+    // A cell at a wall belongs to it.
+    for (Index w = 0; w < walls.size(); ++w)
+        if (is_out[smooth.find(w)] != 0) label[walls[w].cell] = smooth.find(w);
+    // What does not hang together with its wall goes to a neighbour that does.
+    std::vector<char> is_settled(cells.size(), 0);
+    for (Index w = 0; w < walls.size(); ++w)
+        if (label[walls[w].cell] == smooth.find(w)) is_settled[walls[w].cell] = 1;
+    for (const bool only_alike : {true, false})
+        for (bool changed = true; changed;) {
+            changed = false;
+            for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) {
+                if (is_settled[i] == 0 || is_settled[j] != 0 || (only_alike && label[i] != label[j])) return;
+                label[j] = label[i];
+                is_settled[j] = 1;
+                changed = true;
+            });
+        }
+    DisjointSets sets(cells.size());
+    for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) {
+        if (label[i] == label[j]) sets.join(i, j);
+    });
+    for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
+}
+
+/// A polyhedron for each piece of a column, known by its upper point, and for each part of a vertex' cells of the core.
+void DualFrame::number_polyhedra(const CoreCells& cells) {
     const std::size_t n = mesh_.points.size();
     layer_of_.assign(n, kNone);
     std::vector<Index> region_of_layer(n, kNone), region_of_core(n, kNone);
-    for (std::size_t i = 0; i < slots_.cells.size(); ++i) {
-        const auto cell = static_cast<Index>(slots_.first_cell + i);
-        for (std::size_t k = 0; k < slots_.cells[i].count(); ++k)
-            if (low(cell, k) != up(cell, k)) region_of_layer[up(cell, k)] = mesh_.cell_region[cell];
-    }
-    // Cells of the core at vertices of kept faces; at all others there is one part.
-    std::vector<char> is_shared(n, 0);
-    for (Index f = 0; f < mesh_.n_faces(); ++f)
-        if (is_kept(f))
-            for (const Index v : mesh_.face(f)) is_shared[v] = 1;
-    std::vector<Index> first(n + 1, 0);
     for (Index c = 0; c < mesh_.n_cells(); ++c) {
-        if (is_layer(c)) continue;
-        for (const Index v : mesh_.cell(c)) {
-            region_of_core[v] = mesh_.cell_region[c];
-            if (is_shared[v] != 0) ++first[v + 1];
-        }
-    }
-    std::partial_sum(first.begin(), first.end(), first.begin());
-    std::vector<Index> cells(first.back()), part(first.back());
-    std::vector<Index> at(first.begin(), first.end() - 1);
-    for (Index c = 0; c < mesh_.n_cells(); ++c)
         if (!is_layer(c))
-            for (const Index v : mesh_.cell(c))
-                if (is_shared[v] != 0) cells[at[v]++] = c;
-    tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(n), 512), [&](const auto& range) {
-        for (Index v = range.begin(); v < range.end(); ++v) {
-            const std::span<const Index> list(cells.data() + first[v], first[v + 1] - first[v]);
-            DisjointSets sets(list.size());
-            for (Index i = 0; i < list.size(); ++i)
-                for (const Index f : faces_of(list[i])) {
-                    const auto p = mesh_.face(f);
-                    if (is_kept(f) || std::find(p.begin(), p.end(), v) == p.end()) continue;
-                    const auto other = std::lower_bound(list.begin(), list.end(), beyond(f, list[i]));
-                    if (other != list.end() && *other == beyond(f, list[i]))
-                        sets.join(i, static_cast<Index>(other - list.begin()));
-                }
-            for (Index i = 0; i < list.size(); ++i) part[first[v] + i] = sets.find(i);
-        }
-    });
+            for (const Index v : mesh_.cell(c)) region_of_core[v] = mesh_.cell_region[c];
+        for (std::size_t k = 0; k < slots_of(c).count(); ++k)
+            if (low(c, k) != up(c, k)) region_of_layer[up(c, k)] = mesh_.cell_region[c];
+    }
     core_of_.assign(n, kNone);
     auto add = [&](Index region, bool is_of_layer) {
         region_.push_back(region);
@@ -296,27 +429,32 @@ void DualFrame::number_polyhedra() {
     for (Index v = 0; v < n; ++v) {
         if (region_of_layer[v] != kNone) layer_of_[v] = add(region_of_layer[v], true);
         if (region_of_core[v] == kNone) continue;
-        const Index begin = first[v], end = first[v + 1];
-        if (std::all_of(part.begin() + begin, part.begin() + end, [](Index p) { return p == 0; })) {
+        const auto list = cells.at(v), part = cells.part_at(v);
+        if (std::all_of(part.begin(), part.end(), [](Index p) { return p == 0; })) {
             core_of_[v] = add(region_of_core[v], false);
             continue;
         }
-        std::vector<Index> number(end - begin, kNone);
-        core_of_[v] = static_cast<Index>(region_.size());
-        for (Index i = begin; i < end; ++i) {
+        std::vector<Index> number(list.size(), kNone);
+        core_of_[v] = kSeveral;
+        for (Index i = 0; i < list.size(); ++i) {
             Index& own = number[part[i]];
-            if (own == kNone) own = add(mesh_.cell_region[cells[i]], false);
-            parts_.push_back({v, cells[i], own});
+            if (own == kNone) own = add(mesh_.cell_region[list[i]], false);
+            parts_.push_back({v, list[i], own});
         }
+        for_neighbours(*this, v, list, [&](Index i, Index j, Index f) {
+            if (i < j && part[i] != part[j]) cuts_.push_back({v, f});
+        });
     }
 }
 
 Index DualFrame::owner_in_core(Index vertex, Index cell) const {
-    const auto part = std::lower_bound(parts_.begin(), parts_.end(), Part{vertex, cell, 0},
-                                       [](const Part& a, const Part& b) {
-                                           return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell;
-                                       });
-    return part != parts_.end() && part->vertex == vertex && part->cell == cell ? part->polyhedron : core_of_[vertex];
+    if (core_of_[vertex] != kSeveral) return core_of_[vertex];
+    const auto part = std::lower_bound(
+        parts_.begin(), parts_.end(), Part{vertex, cell, 0},
+        [](const Part& a, const Part& b) { return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell; });
+    if (part == parts_.end() || part->vertex != vertex || part->cell != cell)
+        throw InternalError("a corner of the core has no polyhedron");
+    return part->polyhedron;
 }
 
 Index DualFrame::owner_in_layer(Index cell, std::size_t slot) const {

@@ -2,7 +2,8 @@
 //
 // Polyhedra are taken from the cells corner by corner: a polyhedron is all that lies about a vertex of the core, or
 // about one piece of a column. Faces that polyhedra do not cross are `kept`: those of the boundary, those between
-// regions, and those between the layers of a stack and on its top.
+// regions, and those between the layers of a stack and on its top. Where walls stand out into the core with an edge or
+// a corner, what lies about a vertex there is divided: a polyhedron in front of each wall.
 #pragma once
 
 #include <anvilcast/volume_mesh.hpp>
@@ -47,7 +48,7 @@ class DualFrame {
     Node bottom(Index cell) const { return ends_[cell - slots_.first_cell][0]; }
     Node top(Index cell) const { return ends_[cell - slots_.first_cell][1]; }
 
-    // ---- edges of kept faces, and of cells of the core that are no tetrahedra ----
+    // ---- edges of kept faces and cuts, and of cells of the core that are no tetrahedra ----
 
     bool has_edges(Index vertex) const { return first_far_[vertex] < first_far_[vertex + 1] || is_far_[vertex] != 0; }
     /// kNone for an edge that is none of these.
@@ -68,9 +69,7 @@ class DualFrame {
     Node node_of_cell(Index c) const { return c; }
     Node node_of_face(Index f) const { return static_cast<Node>(mesh_.n_cells()) + f; }
     Node node_of_edge(Index e) const { return static_cast<Node>(mesh_.n_cells() + mesh_.n_faces()) + e; }
-    Node node_of_vertex(Index v) const {
-        return static_cast<Node>(mesh_.n_cells() + mesh_.n_faces() + n_edges()) + v;
-    }
+    Node node_of_vertex(Index v) const { return static_cast<Node>(mesh_.n_cells() + mesh_.n_faces() + n_edges()) + v; }
     /// Of the edge pq, or of the vertex when they are one.
     Node node_between(Index p, Index q) const { return p == q ? node_of_vertex(p) : node_of_edge(edge(p, q)); }
     enum class NodeKind : unsigned char { cell, face, edge, vertex };
@@ -87,7 +86,12 @@ class DualFrame {
     bool is_of_layer(Index polyhedron) const { return is_of_layer_[polyhedron] != 0; }
     Index owner_in_core(Index vertex, Index cell) const;
     Index owner_in_layer(Index cell, std::size_t slot) const;
-    /// At a corner of a kept face that is not the side of a stack.
+    /// Faces of the core that part two polyhedra of a vertex, though they are not kept.
+    struct Cut {
+        Index vertex, face;
+    };
+    const std::vector<Cut>& cuts() const { return cuts_; }
+    /// At a corner of a kept face that is not the side of a stack, or of a cut.
     Index owner_at(Index face, Index vertex, Index cell) const;
     bool is_side(Index face, Index cell) const;  ///< of a layer cell, neither its bottom nor its top
     /// The side of a layer cell between a slot and the next one; kNone where both have ended.
@@ -97,6 +101,9 @@ class DualFrame {
     struct Part {
         Index vertex, cell, polyhedron;
     };
+    struct CoreCells;  // at the vertices of kept faces
+
+    static constexpr Index kSeveral = kNone - 1;
 
     Index corner(Index cell, signed char k) const {
         return mesh_.cell_points[mesh_.cell_offsets[cell] + static_cast<std::size_t>(k)];
@@ -105,7 +112,11 @@ class DualFrame {
     void find_ends_and_kept_faces();
     void find_edges();
     void judge_edges(double feature_angle);
-    void number_polyhedra();
+    CoreCells core_cells_at_kept_faces() const;
+    void part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
+    void divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
+    void number_polyhedra(const CoreCells& cells);
+    Vec3 inward_normal(Index face, Index cell) const;
 
     const VolumeMesh& mesh_;
     const LayerSlots& slots_;
@@ -116,8 +127,9 @@ class DualFrame {
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
     std::vector<char> is_far_, is_sharp_, is_special_, is_feature_, is_on_rim_;
-    std::vector<Index> core_of_, layer_of_;  // polyhedron of each vertex; of several in the core, the first
-    std::vector<Part> parts_;                // where there are several, sorted
+    std::vector<Index> core_of_, layer_of_;  // polyhedron of each vertex; kSeveral: see parts
+    std::vector<Part> parts_;                // where there are several in the core, sorted
+    std::vector<Cut> cuts_;                  // by vertex
     std::vector<Index> region_;
     std::vector<char> is_of_layer_;
 };

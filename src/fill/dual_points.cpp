@@ -1,13 +1,18 @@
 #include "fill/dual_points.hpp"
 
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 namespace anvilcast::fill {
 namespace {
 
-/// Least barycentric coordinate of a node within its tetrahedron or triangle.
-constexpr double kLeastInTetrahedron = 0.08, kLeastInTriangle = 0.1;
+constexpr int kRounds = 3;
+/// Least barycentric coordinate of a node within its tetrahedron, triangle or edge.
+constexpr double kLeastInTetrahedron = 0.08, kLeastInTriangle = 0.1, kLeastOnEdge = 0.25;
 
 /// From the middle towards a place whose barycentric coordinates are given, as far as none falls below the least.
 template <std::size_t N>
@@ -16,65 +21,232 @@ double share_of_way(const std::array<double, N>& weights, double least) {
     double share = 1;
     for (const double w : weights)
         if (w < least) share = std::min(share, (kMiddle - least) / (kMiddle - w));
-    return share;
+    return std::isfinite(share) ? share : 0;
 }
 
-Vec3 in_tetrahedron(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-    const Vec3 middle = (a + b + c + d) / 4.0;
-    const Vec3 u = b - a, v = c - a, w = d - a;
+Vec3 in_tetrahedron(const std::array<Vec3, 4>& p) {
+    const Vec3 middle = (p[0] + p[1] + p[2] + p[3]) / 4.0;
+    const Vec3 u = p[1] - p[0], v = p[2] - p[0], w = p[3] - p[0];
     const double volume6 = dot(u, cross(v, w));
     if (!(volume6 > 0)) return middle;
-    const Vec3 step =
-        (dot(u, u) * cross(v, w) + dot(v, v) * cross(w, u) + dot(w, w) * cross(u, v)) / (2 * volume6);
-    // Barycentric coordinates of a + step.
-    const double wb = dot(step, cross(v, w)) / volume6, wc = dot(step, cross(w, u)) / volume6,
-                 wd = dot(step, cross(u, v)) / volume6;
-    const double share = share_of_way<4>({1 - wb - wc - wd, wb, wc, wd}, kLeastInTetrahedron);
-    return std::isfinite(share) ? middle + (a + step - middle) * share : middle;
+    const Vec3 step = (dot(u, u) * cross(v, w) + dot(v, v) * cross(w, u) + dot(w, w) * cross(u, v)) / (2 * volume6);
+    const double b = dot(step, cross(v, w)) / volume6, c = dot(step, cross(w, u)) / volume6,
+                 d = dot(step, cross(u, v)) / volume6;
+    return middle + (p[0] + step - middle) * share_of_way<4>({1 - b - c - d, b, c, d}, kLeastInTetrahedron);
 }
 
-Vec3 in_triangle(const Vec3& a, const Vec3& b, const Vec3& c) {
-    const Vec3 middle = (a + b + c) / 3.0;
-    // Weights of the circumcentre: squared edge times the sum of the others less itself.
-    const double aa = distance_squared(b, c), bb = distance_squared(c, a), cc = distance_squared(a, b);
-    const double wa = aa * (bb + cc - aa), wb = bb * (cc + aa - bb), wc = cc * (aa + bb - cc), sum = wa + wb + wc;
-    if (!(sum > 0)) return middle;
-    const double share = share_of_way<3>({wa / sum, wb / sum, wc / sum}, kLeastInTriangle);
-    // Combined so that corners in one plane parallel to two axes give a place in it, to the last bit.
-    const double third = (1 - share) / 3;
-    const double fa = third + share * wa / sum, fb = third + share * wb / sum;
-    return a + (b - a) * fb + (c - a) * (1 - fa - fb);
-}
+class Places {
+  public:
+    Places(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra)
+        : frame_(frame), mesh_(frame.mesh()), nodes_(nodes), node_of_(nodes.node_of), out_(polyhedra) {
+        face_of_edge_.assign(frame.n_edges(), kNone);
+        for (auto f = static_cast<Index>(mesh_.n_plain_faces()); f < mesh_.n_faces(); ++f) {
+            const auto p = mesh_.face(f);
+            for (std::size_t k = 0; k < p.size(); ++k) face_of_edge_[frame.edge(p[k], p[(k + 1) % p.size()])] = f;
+        }
+        list_faces();
+    }
+
+    /// In the beginning a polyhedron's middle is its vertex.
+    void run() {
+        out_.points.resize(node_of_.size());
+        for_all(node_of_.size(), [this](std::size_t i) {
+            out_.points[i] = place(node_of_[i], [this](Index vertex, Index) { return mesh_.points[vertex]; });
+        });
+        place_cuts();
+        for (int round = 0; round < kRounds; ++round) {
+            find_middles();
+            for_all(node_of_.size(), [this](std::size_t i) {
+                if (!is_free(node_of_[i])) return;
+                out_.points[i] = place(node_of_[i], [this](Index vertex, Index cell) {
+                    return middle_[frame_.owner_in_core(vertex, cell)];
+                });
+            });
+            place_cuts();
+        }
+    }
+
+  private:
+    template <typename Work>
+    static void for_all(std::size_t n, const Work& work) {
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 2048), [&](const auto& range) {
+            for (std::size_t i = range.begin(); i < range.end(); ++i) work(i);
+        });
+    }
+
+    /// A cut goes through the edge between the nodes of the cells on its sides.
+    void place_cuts() {
+        for (const DualFrame::Cut& cut : frame_.cuts()) {
+            const Index i = nodes_.number_of[frame_.node_of_face(cut.face)];
+            if (i != kNone)
+                out_.points[i] = midpoint(out_.points[nodes_.number_of[mesh_.owner[cut.face]]],
+                                          out_.points[nodes_.number_of[mesh_.neighbour[cut.face]]]);
+        }
+    }
+
+    bool is_layered(Index face) const {
+        const Index own = mesh_.owner[face], other = frame_.beyond(face, own);
+        return frame_.is_layer(own) || (other != kNone && frame_.is_layer(other));
+    }
+    bool is_free(Node n) const {
+        const Index i = frame_.index(n);
+        switch (frame_.kind(n)) {
+            case DualFrame::NodeKind::cell:
+                return mesh_.cell_types[i] == CellType::tetrahedron;
+            case DualFrame::NodeKind::face:
+                return mesh_.face(i).size() == 3 && frame_.is_kept(i) && !is_layered(i);
+            case DualFrame::NodeKind::edge:
+                return face_of_edge_[i] != kNone && !is_layered(face_of_edge_[i]);
+            case DualFrame::NodeKind::vertex:
+                break;
+        }
+        return false;
+    }
+
+    /// `middle(vertex, cell)`: of the polyhedron that the cell's corner belongs to.
+    template <typename Middle>
+    Vec3 place(Node node, const Middle& middle) const {
+        const Index i = frame_.index(node);
+        switch (frame_.kind(node)) {
+            case DualFrame::NodeKind::vertex:
+                return mesh_.points[i];
+            case DualFrame::NodeKind::edge:
+                return on_edge(i, middle);
+            case DualFrame::NodeKind::face:
+                return in_face(i, middle);
+            case DualFrame::NodeKind::cell:
+                break;
+        }
+        const auto v = mesh_.cell(i);
+        if (v.size() == 4) return in_tetrahedron({middle(v[0], i), middle(v[1], i), middle(v[2], i), middle(v[3], i)});
+        return mean(v);
+    }
+
+    Vec3 mean(std::span<const Index> points) const {
+        const Vec3 first = mesh_.points[points[0]];
+        Vec3 sum{};
+        for (const Index p : points) sum += mesh_.points[p] - first;
+        return first + sum / static_cast<double>(points.size());
+    }
+
+    template <typename Middle>
+    Vec3 middle_at(Index face, Index vertex, const Middle& middle) const {
+        const Index own = mesh_.owner[face], other = frame_.beyond(face, own);
+        if (is_layered(face)) return mesh_.points[vertex];
+        const Vec3 here = middle(vertex, own);
+        return other == kNone ? here : midpoint(here, middle(vertex, other));
+    }
+
+    /// Where the distance to three middles is the same, in the triangle and well within it. A triangle in a plane
+    /// parallel to two axes gives a place in it, to the last bit.
+    template <typename Middle>
+    Vec3 in_face(Index face, const Middle& middle) const {
+        const auto v = mesh_.face(face);
+        if (v.size() != 3) return mean(v);
+        const Vec3& origin = mesh_.points[v[0]];
+        const Vec3 u = mesh_.points[v[1]] - origin, w = mesh_.points[v[2]] - origin;
+        const double uu = dot(u, u), uw = dot(u, w), ww = dot(w, w), det = uu * ww - uw * uw;
+        constexpr double kThird = 1.0 / 3;
+        if (!(det > 0)) return origin + u * kThird + w * kThird;
+        // The middles projected onto the plane, as multiples of u and w.
+        std::array<std::array<double, 2>, 3> m{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3 x = middle_at(face, v[k], middle) - origin;
+            const double xu = dot(x, u), xw = dot(x, w);
+            m[k] = {(xu * ww - xw * uw) / det, (xw * uu - xu * uw) / det};
+        }
+        auto square = [&](const std::array<double, 2>& a) {
+            return a[0] * a[0] * uu + 2 * a[0] * a[1] * uw + a[1] * a[1] * ww;
+        };
+        // 2 x . (m_k - m_0) = |m_k|^2 - |m_0|^2 for k = 1, 2.
+        std::array<std::array<double, 2>, 2> row{};
+        std::array<double, 2> right{};
+        for (std::size_t k = 0; k < 2; ++k) {
+            const double a = m[k + 1][0] - m[0][0], b = m[k + 1][1] - m[0][1];
+            row[k] = {2 * (a * uu + b * uw), 2 * (a * uw + b * ww)};
+            right[k] = square(m[k + 1]) - square(m[0]);
+        }
+        const double det2 = row[0][0] * row[1][1] - row[0][1] * row[1][0];
+        const double b = (right[0] * row[1][1] - right[1] * row[0][1]) / det2,
+                     c = (row[0][0] * right[1] - row[1][0] * right[0]) / det2;
+        if (!std::isfinite(b) || !std::isfinite(c)) return origin + u * kThird + w * kThird;
+        const double share = share_of_way<3>({1 - b - c, b, c}, kLeastInTriangle);
+        return origin + u * (kThird + share * (b - kThird)) + w * (kThird + share * (c - kThird));
+    }
+
+    template <typename Middle>
+    Vec3 on_edge(Index edge, const Middle& middle) const {
+        const auto [p, q] = frame_.ends_of(edge);
+        const Vec3 &a = mesh_.points[p], &b = mesh_.points[q];
+        const Index face = face_of_edge_[edge];
+        if (face == kNone || is_layered(face)) return midpoint(a, b);
+        const Vec3 along = b - a;
+        const double l2 = dot(along, along);
+        const double at =
+            0.5 * (dot(middle_at(face, p, middle) - a, along) + dot(middle_at(face, q, middle) - a, along)) / l2;
+        return a + along * (std::isfinite(at) ? std::clamp(at, kLeastOnEdge, 1 - kLeastOnEdge) : 0.5);
+    }
+
+    // ---- middles of the polyhedra ----
+
+    void list_faces() {
+        first_.assign(out_.n_cells() + 1, 0);
+        for (const Index c : out_.owner) ++first_[c + 1];
+        for (const Index c : out_.neighbour) ++first_[c + 1];
+        std::partial_sum(first_.begin(), first_.end(), first_.begin());
+        faces_.resize(first_.back());
+        std::vector<Index> at(first_.begin(), first_.end() - 1);
+        for (Index f = 0; f < out_.n_faces(); ++f) {
+            faces_[at[out_.owner[f]]++] = f;
+            if (f < out_.n_inner_faces()) faces_[at[out_.neighbour[f]]++] = f;
+        }
+    }
+
+    /// Centroids, each face as triangles round the mean of its points.
+    void find_middles() {
+        center_.resize(out_.n_faces());
+        middle_.resize(out_.n_cells());
+        for_all(out_.n_faces(), [this](std::size_t f) {
+            Vec3 sum{};
+            for (const Index p : out_.face(f)) sum += out_.points[p];
+            center_[f] = sum / static_cast<double>(out_.face(f).size());
+        });
+        for_all(out_.n_cells(), [this](std::size_t c) {
+            const std::span<const Index> faces(faces_.data() + first_[c], first_[c + 1] - first_[c]);
+            const Vec3 origin = center_[faces[0]];
+            Vec3 weighted{};
+            double total = 0;
+            for (const Index f : faces) {
+                const Vec3 top = center_[f] - origin;
+                const double sense = out_.owner[f] == c ? 1.0 : -1.0;
+                const auto p = out_.face(f);
+                Vec3 before = out_.points[p.back()] - origin;
+                for (const Index i : p) {
+                    const Vec3 here = out_.points[i] - origin;
+                    const double volume = sense * dot(top, cross(before, here));
+                    total += volume;
+                    weighted += (top + before + here) * volume;
+                    before = here;
+                }
+            }
+            middle_[c] = total > 0 ? origin + weighted / (4 * total) : origin;
+        });
+    }
+
+    const DualFrame& frame_;
+    const VolumeMesh& mesh_;
+    const DualNodes& nodes_;
+    const std::vector<Node>& node_of_;
+    VolumeMesh& out_;
+    std::vector<Index> face_of_edge_;  // one in a zone, kNone where there is none
+    std::vector<Index> first_, faces_;
+    std::vector<Vec3> center_, middle_;
+};
 
 }  // namespace
 
-Vec3 place_of(const DualFrame& frame, Node node) {
-    const VolumeMesh& mesh = frame.mesh();
-    const Index i = frame.index(node);
-    std::span<const Index> corners;
-    switch (frame.kind(node)) {
-        case DualFrame::NodeKind::vertex:
-            return mesh.points[i];
-        case DualFrame::NodeKind::edge: {
-            const auto ends = frame.ends_of(i);
-            return midpoint(mesh.points[ends[0]], mesh.points[ends[1]]);
-        }
-        case DualFrame::NodeKind::cell:
-            corners = mesh.cell(i);
-            if (corners.size() == 4)
-                return in_tetrahedron(mesh.points[corners[0]], mesh.points[corners[1]], mesh.points[corners[2]],
-                                      mesh.points[corners[3]]);
-            break;
-        case DualFrame::NodeKind::face:
-            corners = mesh.face(i);
-            if (corners.size() == 3)
-                return in_triangle(mesh.points[corners[0]], mesh.points[corners[1]], mesh.points[corners[2]]);
-            break;
-    }
-    const Vec3 first = mesh.points[corners[0]];
-    Vec3 sum{};
-    for (const Index p : corners) sum += mesh.points[p] - first;
-    return first + sum / static_cast<double>(corners.size());
+void place_points(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra) {
+    Places(frame, nodes, polyhedra).run();
 }
 
 }  // namespace anvilcast::fill

@@ -7,8 +7,18 @@
 
 namespace anvilcast::fill {
 
-/// Of a cell of the core as near to its circumcentre as it may come without leaving the cell: faces of the polyhedra
-/// are then flat and stand upright between their vertices. The same in triangles; edges are halved.
-Vec3 place_of(const DualFrame& frame, Node node);
+/// Those that the faces of polyhedra have.
+struct DualNodes {
+    std::vector<Index> number_of;  ///< of each node among the points; kNone for one that is not needed
+    std::vector<Node> node_of;     ///< of each point
+};
+
+/// Places for the points of polyhedra: of a cell of the core as near as may be to the place that has
+/// the same distance to the middles of the four polyhedra that meet there, so that faces are flat and stand upright
+/// on the lines between them; the middles follow from the places, so a few rounds are made. The same on faces of the
+/// boundary and on sharp edges, without leaving them. What is on the stacks of layers stays as it is.
+/// Parallel, O(n).
+/// Source: Q. Du et al., Centroidal Voronoi tessellations (1999), here with neighbours that do not change.
+void place_points(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra);
 
 }  // namespace anvilcast::fill
