@@ -339,22 +339,25 @@ class Builder {
         }
     }
 
-    /// The two halves of a stack's side on the boundary.
+    /// The two halves of a stack's side, where it is on the boundary or a cut.
     void add_pieces_of_side(Index f, std::vector<Piece>& out) const {
         const Index cell = mesh_.owner[f];
         const std::size_t n = frame_.slots_of(cell).count();
         for (std::size_t k = 0; k < n; ++k) {
             if (frame_.side_of(cell, k) != f) continue;
             const std::size_t next = (k + 1) % n;
-            const Index zone = frame_.zone_of(f);
+            auto face = [&](std::size_t slot) {
+                return DualFaces::Face{frame_.owner_in_layer(cell, slot),
+                                       f < mesh_.n_inner_faces() ? frame_.owner_across(f, cell, slot) : kNone,
+                                       frame_.zone_of(f)};
+            };
+            auto vertex = [&](Index v) { return frame_.node_of_vertex(v); };
             const Node low = frame_.node_between(frame_.low(cell, k), frame_.low(cell, next)),
                        up = frame_.node_between(frame_.up(cell, k), frame_.up(cell, next));
-            out.push_back(
-                {{frame_.owner_in_layer(cell, k), kNone, zone},
-                 {frame_.node_of_vertex(frame_.low(cell, k)), low, up, frame_.node_of_vertex(frame_.up(cell, k))}});
-            out.push_back({{frame_.owner_in_layer(cell, next), kNone, zone},
-                           {low, frame_.node_of_vertex(frame_.low(cell, next)),
-                            frame_.node_of_vertex(frame_.up(cell, next)), up}});
+            const Piece one{face(k), {vertex(frame_.low(cell, k)), low, up, vertex(frame_.up(cell, k))}},
+                two{face(next), {low, vertex(frame_.low(cell, next)), vertex(frame_.up(cell, next)), up}};
+            for (const Piece& piece : {one, two})
+                if (piece.face.owner != piece.face.neighbour) out.push_back(turned(piece));
         }
     }
 
@@ -364,6 +367,7 @@ class Builder {
             if (frame_.is_on_rim(v)) add_pieces(v, pieces);
         for (auto f = static_cast<Index>(mesh_.n_inner_faces()); f < mesh_.n_faces(); ++f)
             if (frame_.is_side(f, mesh_.owner[f])) add_pieces_of_side(f, pieces);
+        for (const Index f : frame_.cut_sides()) add_pieces_of_side(f, pieces);
         DualFaces part;
         join(pieces, part);
         append(part);
@@ -417,8 +421,10 @@ class Builder {
     bool is_sharp(Node a, Node b) const {
         using Kind = DualFrame::NodeKind;
         const Kind ka = frame_.kind(a), kb = frame_.kind(b);
-        if (ka == Kind::vertex && kb == Kind::vertex)
-            return frame_.is_sharp(frame_.edge(frame_.index(a), frame_.index(b)));
+        if (ka == Kind::vertex && kb == Kind::vertex) {
+            const Index e = frame_.edge(frame_.index(a), frame_.index(b));
+            return e != kNone && frame_.is_sharp(e);
+        }
         if (ka == Kind::edge && kb == Kind::vertex) return frame_.is_sharp(frame_.index(a));
         return false;
     }

@@ -15,6 +15,12 @@
 #include "base/disjoint_sets.hpp"
 
 namespace anvilcast::fill {
+namespace {
+
+/// Degrees beyond a straight wall from which an edge or corner is worth a polyhedron for each of its walls.
+constexpr double kConcave = 40;
+
+}  // namespace
 
 struct DualFrame::CoreCells {
     std::vector<Index> first, cells;
@@ -36,8 +42,10 @@ DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double fea
     find_edges();
     judge_edges(feature_angle);
     const CoreCells cells = core_cells_at_kept_faces();
+    number_layers();
     number_polyhedra(cells);
-    if (cuts_.empty()) return;
+    find_cut_sides();
+    if (cuts_.empty() && cut_sides_.empty()) return;
     find_edges();
     judge_edges(feature_angle);
 }
@@ -198,6 +206,9 @@ void DualFrame::judge_edges(double feature_angle) {
         if (zones_are_sharp)
             for (const Index v : ends_of(e)) is_feature_[v] = 1;
     }
+    for (const Cut& cut : cuts_)
+        for (const Index v : mesh_.face(cut.face))
+            if (v != cut.vertex) is_special_[edge(v, cut.vertex)] = 1;
     for (std::size_t i = 0; i < slots_.cells.size(); ++i) {
         const auto cell = static_cast<Index>(slots_.first_cell + i);
         for (std::size_t k = 0, m = slots_.cells[i].count(); k < m; ++k) {
@@ -210,7 +221,7 @@ void DualFrame::judge_edges(double feature_angle) {
             if (side < mesh_.n_inner_faces()) {
                 if (!is_layer(beyond(side, cell)))
                     throw InternalError("a layer stands beside a cell that is of no layer");
-                continue;
+                if (!std::binary_search(cut_sides_.begin(), cut_sides_.end(), side)) continue;
             }
             for (const Index v : mesh_.face(side)) is_on_rim_[v] = 1;
             for (const Node n :
@@ -285,9 +296,6 @@ DualFrame::CoreCells DualFrame::core_cells_at_kept_faces() const {
 }
 
 namespace {
-
-/// Degrees beyond a straight wall from which an edge or corner is worth a polyhedron for each of its walls.
-constexpr double kConcave = 40;
 
 /// Calls join(i, j, face) for cells of the list that share a face with the vertex.
 template <typename Join>
@@ -409,37 +417,118 @@ void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::
     for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
 }
 
-/// A polyhedron for each piece of a column, known by its upper point, and for each part of a vertex' cells of the core.
+/// Do the tops on both sides of an inner side of a stack fall away from each other?
+bool DualFrame::stands_out(Index side) const {
+    const Index cell = mesh_.owner[side], other = mesh_.neighbour[side];
+    if (kind(top(cell)) != NodeKind::face || kind(top(other)) != NodeKind::face) return false;
+    const Vec3 n = -1.0 * inward_normal(index(top(cell)), cell), m = -1.0 * inward_normal(index(top(other)), other);
+    auto middle = [this](Index face) {
+        Vec3 sum{};
+        for (const Index p : mesh_.face(face)) sum += mesh_.points[p];
+        return sum / static_cast<double>(mesh_.face(face).size());
+    };
+    return dot(normalized(n), normalized(m)) < std::cos(kConcave * std::numbers::pi / 180) &&
+           dot(n, middle(index(top(other))) - middle(index(top(cell)))) < 0;
+}
+
+/// A polyhedron for each piece of a column, known by its upper point; one for each wall where these stand out.
+void DualFrame::number_layers() {
+    struct At {
+        Index vertex, cell;
+        std::size_t slot;
+    };
+    std::vector<At> list;
+    for (std::size_t i = 0; i < slots_.cells.size(); ++i) {
+        const auto cell = static_cast<Index>(slots_.first_cell + i);
+        for (std::size_t k = 0; k < slots_.cells[i].count(); ++k)
+            if (low(cell, k) != up(cell, k)) list.push_back({up(cell, k), cell, k});
+    }
+    tbb::parallel_sort(list.begin(), list.end(), [](const At& a, const At& b) {
+        return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell;
+    });
+    layer_of_.assign(mesh_.points.size(), kNone);
+    for (std::size_t i = 0, j = 0; i < list.size(); i = j) {
+        for (j = i; j < list.size() && list[j].vertex == list[i].vertex;) ++j;
+        DisjointSets sets(j - i);
+        for (std::size_t k = i; k < j; ++k) {
+            const std::size_t n = slots_of(list[k].cell).count();
+            for (const std::size_t slot : {list[k].slot, (list[k].slot + n - 1) % n}) {
+                const Index side = side_of(list[k].cell, slot);
+                if (side >= mesh_.n_inner_faces() || stands_out(side)) continue;
+                const auto other = std::lower_bound(
+                    list.begin() + static_cast<std::ptrdiff_t>(i), list.begin() + static_cast<std::ptrdiff_t>(j),
+                    beyond(side, list[k].cell), [](const At& a, Index cell) { return a.cell < cell; });
+                if (other != list.begin() + static_cast<std::ptrdiff_t>(j) &&
+                    other->cell == beyond(side, list[k].cell))
+                    sets.join(static_cast<Index>(k - i),
+                              static_cast<Index>(static_cast<std::size_t>(other - list.begin()) - i));
+            }
+        }
+        std::vector<Index> number(j - i, kNone);
+        for (std::size_t k = i; k < j; ++k) {
+            Index& own = number[sets.find(static_cast<Index>(k - i))];
+            if (own == kNone) {
+                own = static_cast<Index>(region_.size());
+                region_.push_back(mesh_.cell_region[list[k].cell]);
+                is_of_layer_.push_back(1);
+                layer_of_[list[k].vertex] = k == i ? own : kSeveral;
+            }
+        }
+        if (layer_of_[list[i].vertex] == kSeveral)
+            for (std::size_t k = i; k < j; ++k)
+                layer_parts_.push_back({list[k].vertex, list[k].cell, number[sets.find(static_cast<Index>(k - i))]});
+    }
+}
+
+void DualFrame::find_cut_sides() {
+    if (layer_parts_.empty()) return;
+    for (std::size_t i = 0; i < slots_.cells.size(); ++i) {
+        const auto cell = static_cast<Index>(slots_.first_cell + i);
+        const std::size_t n = slots_.cells[i].count();
+        for (std::size_t k = 0; k < n; ++k) {
+            const Index side = side_of(cell, k);
+            if (side >= mesh_.n_inner_faces() || mesh_.owner[side] != cell) continue;
+            for (const std::size_t slot : {k, (k + 1) % n})
+                if (owner_in_layer(cell, slot) != owner_across(side, cell, slot)) cut_sides_.push_back(side);
+        }
+    }
+    std::sort(cut_sides_.begin(), cut_sides_.end());
+    cut_sides_.erase(std::unique(cut_sides_.begin(), cut_sides_.end()), cut_sides_.end());
+}
+
+Index DualFrame::owner_across(Index side, Index cell, std::size_t slot) const {
+    const Index other = beyond(side, cell);
+    for (std::size_t k = 0; k < slots_of(other).count(); ++k)
+        if (low(other, k) == low(cell, slot) && up(other, k) == up(cell, slot)) return owner_in_layer(other, k);
+    throw InternalError("a column is on one side of a stack's inner side only");
+}
+
+/// And for each part of a vertex' cells of the core.
 void DualFrame::number_polyhedra(const CoreCells& cells) {
     const std::size_t n = mesh_.points.size();
-    layer_of_.assign(n, kNone);
-    std::vector<Index> region_of_layer(n, kNone), region_of_core(n, kNone);
-    for (Index c = 0; c < mesh_.n_cells(); ++c) {
+    std::vector<Index> region_of_core(n, kNone);
+    for (Index c = 0; c < mesh_.n_cells(); ++c)
         if (!is_layer(c))
             for (const Index v : mesh_.cell(c)) region_of_core[v] = mesh_.cell_region[c];
-        for (std::size_t k = 0; k < slots_of(c).count(); ++k)
-            if (low(c, k) != up(c, k)) region_of_layer[up(c, k)] = mesh_.cell_region[c];
-    }
     core_of_.assign(n, kNone);
-    auto add = [&](Index region, bool is_of_layer) {
+    auto add = [&](Index region) {
         region_.push_back(region);
-        is_of_layer_.push_back(static_cast<char>(is_of_layer));
+        is_of_layer_.push_back(0);
         return static_cast<Index>(region_.size() - 1);
     };
     for (Index v = 0; v < n; ++v) {
-        if (region_of_layer[v] != kNone) layer_of_[v] = add(region_of_layer[v], true);
         if (region_of_core[v] == kNone) continue;
         const auto list = cells.at(v), part = cells.part_at(v);
         if (std::all_of(part.begin(), part.end(), [](Index p) { return p == 0; })) {
-            core_of_[v] = add(region_of_core[v], false);
+            core_of_[v] = add(region_of_core[v]);
             continue;
         }
         std::vector<Index> number(list.size(), kNone);
         core_of_[v] = kSeveral;
         for (Index i = 0; i < list.size(); ++i) {
             Index& own = number[part[i]];
-            if (own == kNone) own = add(mesh_.cell_region[list[i]], false);
-            parts_.push_back({v, list[i], own});
+            if (own == kNone) own = add(mesh_.cell_region[list[i]]);
+            core_parts_.push_back({v, list[i], own});
         }
         for_neighbours(*this, v, list, [&](Index i, Index j, Index f) {
             if (i < j && part[i] != part[j]) cuts_.push_back({v, f});
@@ -447,21 +536,27 @@ void DualFrame::number_polyhedra(const CoreCells& cells) {
     }
 }
 
-Index DualFrame::owner_in_core(Index vertex, Index cell) const {
-    if (core_of_[vertex] != kSeveral) return core_of_[vertex];
-    const auto part = std::lower_bound(
-        parts_.begin(), parts_.end(), Part{vertex, cell, 0},
-        [](const Part& a, const Part& b) { return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell; });
-    if (part == parts_.end() || part->vertex != vertex || part->cell != cell)
-        throw InternalError("a corner of the core has no polyhedron");
+Index DualFrame::owner_among(const std::vector<Part>& parts, Index vertex, Index cell) {
+    const auto part = std::lower_bound(parts.begin(), parts.end(), Part{vertex, cell, 0},
+                                       [](const Part& a, const Part& b) {
+                                           return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell;
+                                       });
+    if (part == parts.end() || part->vertex != vertex || part->cell != cell)
+        throw InternalError("a corner of a cell has no polyhedron");
     return part->polyhedron;
+}
+
+Index DualFrame::owner_in_core(Index vertex, Index cell) const {
+    return core_of_[vertex] != kSeveral ? core_of_[vertex] : owner_among(core_parts_, vertex, cell);
 }
 
 Index DualFrame::owner_in_layer(Index cell, std::size_t slot) const {
     const Index v = up(cell, slot);
-    if (layer_of_[v] != kNone) return layer_of_[v];
     // A column without layers: what is above belongs to the core.
-    return owner_in_core(v, beyond(index(top(cell)), cell));
+    if (layer_of_[v] == kNone) return owner_in_core(v, beyond(index(top(cell)), cell));
+    if (layer_of_[v] != kSeveral) return layer_of_[v];
+    // What ended below belongs to the layer cell there.
+    return owner_among(layer_parts_, v, low(cell, slot) != v ? cell : beyond(index(bottom(cell)), cell));
 }
 
 Index DualFrame::owner_at(Index face, Index vertex, Index cell) const {

@@ -91,6 +91,10 @@ class DualFrame {
         Index vertex, face;
     };
     const std::vector<Cut>& cuts() const { return cuts_; }
+    /// Sides between layer cells that part two polyhedra of a column.
+    const std::vector<Index>& cut_sides() const { return cut_sides_; }
+    /// Of the column at a slot, on the other side of one of the cell's sides.
+    Index owner_across(Index side, Index cell, std::size_t slot) const;
     /// At a corner of a kept face that is not the side of a stack, or of a cut.
     Index owner_at(Index face, Index vertex, Index cell) const;
     bool is_side(Index face, Index cell) const;  ///< of a layer cell, neither its bottom nor its top
@@ -115,8 +119,12 @@ class DualFrame {
     CoreCells core_cells_at_kept_faces() const;
     void part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
     void divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
+    void number_layers();
+    void find_cut_sides();
     void number_polyhedra(const CoreCells& cells);
+    bool stands_out(Index side) const;
     Vec3 inward_normal(Index face, Index cell) const;
+    static Index owner_among(const std::vector<Part>& parts, Index vertex, Index cell);
 
     const VolumeMesh& mesh_;
     const LayerSlots& slots_;
@@ -127,9 +135,10 @@ class DualFrame {
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
     std::vector<char> is_far_, is_sharp_, is_special_, is_feature_, is_on_rim_;
-    std::vector<Index> core_of_, layer_of_;  // polyhedron of each vertex; kSeveral: see parts
-    std::vector<Part> parts_;                // where there are several in the core, sorted
-    std::vector<Cut> cuts_;                  // by vertex
+    std::vector<Index> core_of_, layer_of_;      // polyhedron of each vertex; kSeveral: see parts
+    std::vector<Part> core_parts_, layer_parts_;  // where there are several, sorted
+    std::vector<Cut> cuts_;                      // by vertex
+    std::vector<Index> cut_sides_;
     std::vector<Index> region_;
     std::vector<char> is_of_layer_;
 };
