@@ -31,7 +31,10 @@ struct DualFrame::CoreCells {
 };
 
 DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double feature_angle)
-    : mesh_(mesh), slots_(slots), n_plain_(mesh.n_plain_faces()) {
+    : mesh_(mesh),
+      slots_(slots),
+      n_plain_(mesh.n_plain_faces()),
+      least_cosine_(std::cos(feature_angle * std::numbers::pi / 180)) {
     if (mesh.n_cells() + 4 * mesh.n_faces() + mesh.points.size() >= kNone)
         throw FailureError("the mesh has too many cells for polyhedra; make the sizes larger");
     zone_of_.assign(mesh.n_faces() - n_plain_, kNone);
@@ -40,14 +43,14 @@ DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double fea
     list_faces();
     find_ends_and_kept_faces();
     find_edges();
-    judge_edges(feature_angle);
+    judge_edges();
     const CoreCells cells = core_cells_at_kept_faces();
     number_layers();
     number_polyhedra(cells);
     find_cut_sides();
     if (cuts_.empty() && cut_sides_.empty()) return;
     find_edges();
-    judge_edges(feature_angle);
+    judge_edges();
 }
 
 /// Those of a tetrahedron in the order of the corners that they do not have.
@@ -155,7 +158,7 @@ Index DualFrame::edge(Index p, Index q) const {
     return found != end && *found == high ? static_cast<Index>(found - far_.begin()) : kNone;
 }
 
-void DualFrame::judge_edges(double feature_angle) {
+void DualFrame::judge_edges() {
     // Each kept face at each of its edges, its normal turned from the region or layer with the lower number.
     struct Use {
         Index edge, face;
@@ -182,7 +185,6 @@ void DualFrame::judge_edges(double feature_angle) {
         }
         return normalized(n);
     };
-    const double least = std::cos(feature_angle * std::numbers::pi / 180);
     is_sharp_.assign(n_edges(), 0);
     is_special_.assign(n_edges(), 0);
     is_feature_.assign(mesh_.points.size(), 0);
@@ -197,7 +199,7 @@ void DualFrame::judge_edges(double feature_angle) {
         }
         const Index e = uses[i].edge;
         auto is_smooth = [&](const std::array<Index, 2>& f) {
-            return zone_of(f[0]) == zone_of(f[1]) && dot(normal(f[0]), normal(f[1])) >= least;
+            return zone_of(f[0]) == zone_of(f[1]) && dot(normal(f[0]), normal(f[1])) >= least_cosine_;
         };
         const bool zones_are_sharp = n[1] > 0 && (n[1] != 2 || !is_smooth(face[1]));
         is_sharp_[e] = static_cast<char>(zones_are_sharp || (n[0] == 2 && !is_smooth(face[0])));
@@ -417,21 +419,15 @@ void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::
     for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
 }
 
-/// Do the tops on both sides of an inner side of a stack fall away from each other?
-bool DualFrame::stands_out(Index side) const {
+/// Do the tops on both sides of an inner side of a stack meet at an angle? A thin cell round it would be no good one.
+bool DualFrame::is_bent(Index side) const {
     const Index cell = mesh_.owner[side], other = mesh_.neighbour[side];
     if (kind(top(cell)) != NodeKind::face || kind(top(other)) != NodeKind::face) return false;
-    const Vec3 n = -1.0 * inward_normal(index(top(cell)), cell), m = -1.0 * inward_normal(index(top(other)), other);
-    auto middle = [this](Index face) {
-        Vec3 sum{};
-        for (const Index p : mesh_.face(face)) sum += mesh_.points[p];
-        return sum / static_cast<double>(mesh_.face(face).size());
-    };
-    return dot(normalized(n), normalized(m)) < std::cos(kConcave * std::numbers::pi / 180) &&
-           dot(n, middle(index(top(other))) - middle(index(top(cell)))) < 0;
+    return dot(normalized(inward_normal(index(top(cell)), cell)), normalized(inward_normal(index(top(other)), other))) <
+           least_cosine_;
 }
 
-/// A polyhedron for each piece of a column, known by its upper point; one for each wall where these stand out.
+/// A polyhedron for each piece of a column, known by its upper point; one for each wall where these meet at an angle.
 void DualFrame::number_layers() {
     struct At {
         Index vertex, cell;
@@ -454,7 +450,7 @@ void DualFrame::number_layers() {
             const std::size_t n = slots_of(list[k].cell).count();
             for (const std::size_t slot : {list[k].slot, (list[k].slot + n - 1) % n}) {
                 const Index side = side_of(list[k].cell, slot);
-                if (side >= mesh_.n_inner_faces() || stands_out(side)) continue;
+                if (side >= mesh_.n_inner_faces() || is_bent(side)) continue;
                 const auto other = std::lower_bound(
                     list.begin() + static_cast<std::ptrdiff_t>(i), list.begin() + static_cast<std::ptrdiff_t>(j),
                     beyond(side, list[k].cell), [](const At& a, Index cell) { return a.cell < cell; });

@@ -115,20 +115,21 @@ class DualFrame {
     void list_faces();
     void find_ends_and_kept_faces();
     void find_edges();
-    void judge_edges(double feature_angle);
+    void judge_edges();
     CoreCells core_cells_at_kept_faces() const;
     void part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
     void divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
     void number_layers();
     void find_cut_sides();
     void number_polyhedra(const CoreCells& cells);
-    bool stands_out(Index side) const;
+    bool is_bent(Index side) const;
     Vec3 inward_normal(Index face, Index cell) const;
     static Index owner_among(const std::vector<Part>& parts, Index vertex, Index cell);
 
     const VolumeMesh& mesh_;
     const LayerSlots& slots_;
     std::size_t n_plain_;
+    double least_cosine_;  // between the normals of faces that are smooth together
     std::vector<Index> zone_of_;  // of the faces that are in a zone
     std::vector<Index> first_face_, faces_;
     std::vector<char> is_kept_;
