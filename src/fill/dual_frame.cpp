@@ -427,6 +427,46 @@ bool DualFrame::is_bent(Index side) const {
            least_cosine_;
 }
 
+/// Radians, of a face at one of its corners.
+double DualFrame::angle_at(Index vertex, Index face) const {
+    const auto p = mesh_.face(face);
+    const auto k = static_cast<std::size_t>(std::find(p.begin(), p.end(), vertex) - p.begin());
+    const Vec3 u = mesh_.points[p[(k + 1) % p.size()]] - mesh_.points[vertex],
+               v = mesh_.points[p[(k + p.size() - 1) % p.size()]] - mesh_.points[vertex];
+    return std::atan2(length(cross(u, v)), dot(u, v));
+}
+
+namespace {
+
+/// Cells in a row, each beside the next one over its second neighbour, that turn by much more than half a circle about
+/// their vertex are parted in the middle.
+template <typename Angle>
+void part_reflex_sectors(std::vector<std::array<Index, 2>>& beside, const Angle& angle) {
+    constexpr double kMost = 200 * std::numbers::pi / 180;
+    for (Index first = 0; first < beside.size(); ++first) {
+        if (beside[first][1] != kNone || beside[first][0] == kNone) continue;
+        std::vector<Index> row;
+        double sum = 0;
+        for (Index k = first; k != kNone; k = beside[k][0]) {
+            row.push_back(k);
+            sum += angle(k);
+        }
+        if (sum < kMost) continue;
+        double before = 0, nearest = sum;
+        std::size_t last = 0;
+        for (std::size_t k = 0; k + 1 < row.size(); ++k) {
+            before += angle(row[k]);
+            if (std::abs(before - sum / 2) >= nearest) continue;
+            nearest = std::abs(before - sum / 2);
+            last = k;
+        }
+        beside[row[last]][0] = kNone;
+        beside[row[last + 1]][1] = kNone;
+    }
+}
+
+}  // namespace
+
 /// A polyhedron for each piece of a column, known by its upper point; one for each wall where these meet at an angle.
 void DualFrame::number_layers() {
     struct At {
@@ -445,21 +485,26 @@ void DualFrame::number_layers() {
     layer_of_.assign(mesh_.points.size(), kNone);
     for (std::size_t i = 0, j = 0; i < list.size(); i = j) {
         for (j = i; j < list.size() && list[j].vertex == list[i].vertex;) ++j;
-        DisjointSets sets(j - i);
+        // The neighbour over each of the column's two sides of a cell, kNone over a bend.
+        std::vector<std::array<Index, 2>> beside(j - i, {kNone, kNone});
         for (std::size_t k = i; k < j; ++k) {
             const std::size_t n = slots_of(list[k].cell).count();
-            for (const std::size_t slot : {list[k].slot, (list[k].slot + n - 1) % n}) {
-                const Index side = side_of(list[k].cell, slot);
+            for (std::size_t way = 0; way < 2; ++way) {
+                const Index side = side_of(list[k].cell, (list[k].slot + (way == 0 ? 0 : n - 1)) % n);
                 if (side >= mesh_.n_inner_faces() || is_bent(side)) continue;
                 const auto other = std::lower_bound(
                     list.begin() + static_cast<std::ptrdiff_t>(i), list.begin() + static_cast<std::ptrdiff_t>(j),
                     beyond(side, list[k].cell), [](const At& a, Index cell) { return a.cell < cell; });
-                if (other != list.begin() + static_cast<std::ptrdiff_t>(j) &&
-                    other->cell == beyond(side, list[k].cell))
-                    sets.join(static_cast<Index>(k - i),
-                              static_cast<Index>(static_cast<std::size_t>(other - list.begin()) - i));
+                if (other != list.begin() + static_cast<std::ptrdiff_t>(j) && other->cell == beyond(side, list[k].cell))
+                    beside[k - i][way] = static_cast<Index>(static_cast<std::size_t>(other - list.begin()) - i);
             }
         }
+        part_reflex_sectors(beside,
+                            [&](Index k) { return angle_at(list[i + k].vertex, index(top(list[i + k].cell))); });
+        DisjointSets sets(j - i);
+        for (Index k = 0; k < beside.size(); ++k)
+            for (const Index other : beside[k])
+                if (other != kNone) sets.join(k, other);
         std::vector<Index> number(j - i, kNone);
         for (std::size_t k = i; k < j; ++k) {
             Index& own = number[sets.find(static_cast<Index>(k - i))];
@@ -533,10 +578,9 @@ void DualFrame::number_polyhedra(const CoreCells& cells) {
 }
 
 Index DualFrame::owner_among(const std::vector<Part>& parts, Index vertex, Index cell) {
-    const auto part = std::lower_bound(parts.begin(), parts.end(), Part{vertex, cell, 0},
-                                       [](const Part& a, const Part& b) {
-                                           return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell;
-                                       });
+    const auto part = std::lower_bound(
+        parts.begin(), parts.end(), Part{vertex, cell, 0},
+        [](const Part& a, const Part& b) { return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell; });
     if (part == parts.end() || part->vertex != vertex || part->cell != cell)
         throw InternalError("a corner of a cell has no polyhedron");
     return part->polyhedron;

@@ -123,22 +123,23 @@ class DualFrame {
     void find_cut_sides();
     void number_polyhedra(const CoreCells& cells);
     bool is_bent(Index side) const;
+    double angle_at(Index vertex, Index face) const;
     Vec3 inward_normal(Index face, Index cell) const;
     static Index owner_among(const std::vector<Part>& parts, Index vertex, Index cell);
 
     const VolumeMesh& mesh_;
     const LayerSlots& slots_;
     std::size_t n_plain_;
-    double least_cosine_;  // between the normals of faces that are smooth together
+    double least_cosine_;         // between the normals of faces that are smooth together
     std::vector<Index> zone_of_;  // of the faces that are in a zone
     std::vector<Index> first_face_, faces_;
     std::vector<char> is_kept_;
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
     std::vector<char> is_far_, is_sharp_, is_special_, is_feature_, is_on_rim_;
-    std::vector<Index> core_of_, layer_of_;      // polyhedron of each vertex; kSeveral: see parts
+    std::vector<Index> core_of_, layer_of_;       // polyhedron of each vertex; kSeveral: see parts
     std::vector<Part> core_parts_, layer_parts_;  // where there are several, sorted
-    std::vector<Cut> cuts_;                      // by vertex
+    std::vector<Cut> cuts_;                       // by vertex
     std::vector<Index> cut_sides_;
     std::vector<Index> region_;
     std::vector<char> is_of_layer_;
