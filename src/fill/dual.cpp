@@ -6,6 +6,7 @@
 #include "base/thread_limit.hpp"
 #include "fill/dual_faces.hpp"
 #include "fill/dual_points.hpp"
+#include "fill/dual_polish.hpp"
 
 namespace anvilcast::fill {
 namespace {
@@ -78,7 +79,9 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     }
     for (BoundaryZone& zone : out.zones)
         if (zone.n_faces == 0) zone.first_face = out.owner.size();
-    place_points(frame, nodes, out);
+    const CellFaces cell_faces(out);
+    place_points(frame, nodes, cell_faces, out);
+    polish(frame, nodes, cell_faces, out);
     return out;
 }
 

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 namespace anvilcast::fill {
 namespace {
@@ -37,14 +36,13 @@ Vec3 in_tetrahedron(const std::array<Vec3, 4>& p) {
 
 class Places {
   public:
-    Places(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra)
-        : frame_(frame), mesh_(frame.mesh()), nodes_(nodes), node_of_(nodes.node_of), out_(polyhedra) {
+    Places(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra)
+        : frame_(frame), mesh_(frame.mesh()), nodes_(nodes), node_of_(nodes.node_of), faces_(faces), out_(polyhedra) {
         face_of_edge_.assign(frame.n_edges(), kNone);
         for (auto f = static_cast<Index>(mesh_.n_plain_faces()); f < mesh_.n_faces(); ++f) {
             const auto p = mesh_.face(f);
             for (std::size_t k = 0; k < p.size(); ++k) face_of_edge_[frame.edge(p[k], p[(k + 1) % p.size()])] = f;
         }
-        list_faces();
     }
 
     /// In the beginning a polyhedron's middle is its vertex.
@@ -119,14 +117,7 @@ class Places {
         }
         const auto v = mesh_.cell(i);
         if (v.size() == 4) return in_tetrahedron({middle(v[0], i), middle(v[1], i), middle(v[2], i), middle(v[3], i)});
-        return mean(v);
-    }
-
-    Vec3 mean(std::span<const Index> points) const {
-        const Vec3 first = mesh_.points[points[0]];
-        Vec3 sum{};
-        for (const Index p : points) sum += mesh_.points[p] - first;
-        return first + sum / static_cast<double>(points.size());
+        return mean_of(mesh_, v);
     }
 
     template <typename Middle>
@@ -142,7 +133,7 @@ class Places {
     template <typename Middle>
     Vec3 in_face(Index face, const Middle& middle) const {
         const auto v = mesh_.face(face);
-        if (v.size() != 3) return mean(v);
+        if (v.size() != 3) return mean_of(mesh_, v);
         const Vec3& origin = mesh_.points[v[0]];
         const Vec3 u = mesh_.points[v[1]] - origin, w = mesh_.points[v[2]] - origin;
         const double uu = dot(u, u), uw = dot(u, w), ww = dot(w, w), det = uu * ww - uw * uw;
@@ -189,47 +180,12 @@ class Places {
 
     // ---- middles of the polyhedra ----
 
-    void list_faces() {
-        first_.assign(out_.n_cells() + 1, 0);
-        for (const Index c : out_.owner) ++first_[c + 1];
-        for (const Index c : out_.neighbour) ++first_[c + 1];
-        std::partial_sum(first_.begin(), first_.end(), first_.begin());
-        faces_.resize(first_.back());
-        std::vector<Index> at(first_.begin(), first_.end() - 1);
-        for (Index f = 0; f < out_.n_faces(); ++f) {
-            faces_[at[out_.owner[f]]++] = f;
-            if (f < out_.n_inner_faces()) faces_[at[out_.neighbour[f]]++] = f;
-        }
-    }
-
-    /// Centroids, each face as triangles round the mean of its points.
     void find_middles() {
         center_.resize(out_.n_faces());
         middle_.resize(out_.n_cells());
-        for_all(out_.n_faces(), [this](std::size_t f) {
-            Vec3 sum{};
-            for (const Index p : out_.face(f)) sum += out_.points[p];
-            center_[f] = sum / static_cast<double>(out_.face(f).size());
-        });
+        for_all(out_.n_faces(), [this](std::size_t f) { center_[f] = mean_of(out_, out_.face(f)); });
         for_all(out_.n_cells(), [this](std::size_t c) {
-            const std::span<const Index> faces(faces_.data() + first_[c], first_[c + 1] - first_[c]);
-            const Vec3 origin = center_[faces[0]];
-            Vec3 weighted{};
-            double total = 0;
-            for (const Index f : faces) {
-                const Vec3 top = center_[f] - origin;
-                const double sense = out_.owner[f] == c ? 1.0 : -1.0;
-                const auto p = out_.face(f);
-                Vec3 before = out_.points[p.back()] - origin;
-                for (const Index i : p) {
-                    const Vec3 here = out_.points[i] - origin;
-                    const double volume = sense * dot(top, cross(before, here));
-                    total += volume;
-                    weighted += (top + before + here) * volume;
-                    before = here;
-                }
-            }
-            middle_[c] = total > 0 ? origin + weighted / (4 * total) : origin;
+            middle_[c] = centroid(out_, faces_, c, [this](Index f) { return center_[f]; });
         });
     }
 
@@ -237,16 +193,16 @@ class Places {
     const VolumeMesh& mesh_;
     const DualNodes& nodes_;
     const std::vector<Node>& node_of_;
+    const CellFaces& faces_;
     VolumeMesh& out_;
     std::vector<Index> face_of_edge_;  // one in a zone, kNone where there is none
-    std::vector<Index> first_, faces_;
     std::vector<Vec3> center_, middle_;
 };
 
 }  // namespace
 
-void place_points(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra) {
-    Places(frame, nodes, polyhedra).run();
+void place_points(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra) {
+    Places(frame, nodes, faces, polyhedra).run();
 }
 
 }  // namespace anvilcast::fill

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "fill/dual_frame.hpp"
+#include "fill/polyhedra.hpp"
 
 namespace anvilcast::fill {
 
@@ -19,6 +20,6 @@ struct DualNodes {
 /// boundary and on sharp edges, without leaving them. What is on the stacks of layers stays as it is.
 /// Parallel, O(n).
 /// Source: Q. Du et al., Centroidal Voronoi tessellations (1999), here with neighbours that do not change.
-void place_points(const DualFrame& frame, const DualNodes& nodes, VolumeMesh& polyhedra);
+void place_points(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra);
 
 }  // namespace anvilcast::fill
