@@ -2,7 +2,6 @@
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <array>
@@ -22,7 +21,7 @@ constexpr double kLeastDistance = 0.74;
 /// Places are put aside by at most this share of the size.
 constexpr double kAside = 0.004;
 /// Places whose neighbours are looked for at a time.
-constexpr std::size_t kLookAhead = 512;
+constexpr std::size_t kLookAhead = 256;
 
 /// Points with a size each, in grids of cubes: one grid for each power of two of the size, all in one hash table.
 class NearPoints {
@@ -155,26 +154,34 @@ class Front {
         near_.add(c.place, c.size);
     }
 
-    /// Neighbours of one place that have room.
+    /// Neighbours of one place that have room, and where each would be were the size even.
     struct Neighbours {
         std::array<Candidate, 8> list;
+        std::array<Vec3, 8> straight;
         std::size_t n = 0;
     };
 
     /// The next places' neighbours are found side by side, and taken one by one where there still is room. What has no
     /// room now never will, so the outcome is as if each place had been looked at after all before it.
     void spread_some() {
-        // Alone there is no point in looking ahead: some would be found more than once.
-        const std::size_t most = tbb::this_task_arena::max_concurrency() > 1 ? kLookAhead : 1;
-        const std::size_t n = std::min(placed_.size() - next_, most);
+        const std::size_t first = next_, n = std::min(placed_.size() - next_, kLookAhead);
         found_.resize(n);
-        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 32), [this](const auto& range) {
-            for (std::size_t k = range.begin(); k < range.end(); ++k) found_[k] = neighbours(placed_[next_ + k]);
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 32), [&](const auto& range) {
+            for (std::size_t k = range.begin(); k < range.end(); ++k) found_[k] = neighbours(placed_[first + k]);
         });
+        for (std::size_t i = 0; i < n; ++i) {
+            const double size = placed_[first + i].size;
+            for (std::size_t k = 0; k < found_[i].n; ++k) {
+                const Candidate& c = found_[i].list[k];
+                if (!is_taken(found_[i].straight[k], size) && !is_crowded(c.place, c.size)) take(c);
+            }
+        }
         next_ += n;
-        for (const Neighbours& found : found_)
-            for (std::size_t k = 0; k < found.n; ++k)
-                if (!is_crowded(found.list[k].place, found.list[k].size)) take(found.list[k]);
+    }
+
+    /// Most neighbours are taken: that is seen before the field is asked.
+    bool is_taken(const Vec3& straight, double size) const {
+        return near_.has_near(straight, 0.8 * kLeastDistance * size, size);
     }
 
     Neighbours neighbours(const Candidate& parent) const {
@@ -182,9 +189,9 @@ class Front {
         for (unsigned d = 0; d < 8; ++d) {
             auto side = [d](unsigned axis) { return (d >> axis & 1U) != 0 ? 0.5 * kCube : -0.5 * kCube; };
             const Vec3 step{side(0), side(1), side(2)};
-            // Most neighbours are taken: that is seen before the field is asked.
-            Vec3 place = parent.place + step * parent.size;
-            if (near_.has_near(place, 0.8 * kLeastDistance * parent.size, parent.size)) continue;
+            const Vec3 straight = parent.place + step * parent.size;
+            if (is_taken(straight, parent.size)) continue;
+            Vec3 place = straight;
             double size = sizes_.at(place);
             // Half of the way with the size here, half with that over there.
             if (std::abs(size - parent.size) > 1e-6 * size) {
@@ -193,7 +200,9 @@ class Front {
             }
             if (is_crowded(place, size)) continue;
             const Index t = complex_.locate(place, parent.tet, TetComplex::Walk::this_side);
-            if (t != kNone) found.list[found.n++] = {place, size, t};
+            if (t == kNone) continue;
+            found.straight[found.n] = straight;
+            found.list[found.n++] = {place, size, t};
         }
         return found;
     }
