@@ -1,5 +1,6 @@
 #include "fill/dual_faces.hpp"
 
+#include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_sort.h>
 
@@ -147,29 +148,32 @@ class Builder {
         constexpr std::array<std::array<std::size_t, 4>, 6> kEdges{
             {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {1, 2, 0, 3}, {1, 3, 2, 0}, {2, 3, 0, 1}}};
         const auto corner = mesh_.cell(cell);
+        const auto faces = frame_.faces_of(cell);
+        std::array<Index, 4> beyond{};
+        std::array<bool, 4> has_edges{};
+        for (std::size_t k = 0; k < 4; ++k) {
+            beyond[k] = frame_.beyond(faces[k], cell);
+            has_edges[k] = frame_.has_edges(corner[k]);
+        }
         std::array<Node, 64> ring{};
         for (const auto& [a, b, c, d] : kEdges) {
+            // On the boundary there is nothing beyond, which is a high number too.
+            if (beyond[c] < cell || beyond[d] < cell) continue;
             const Index p = corner[a], q = corner[b];
-            if (frame_.has_edges(p) && frame_.has_edges(q) && frame_.edge(p, q) != kNone) continue;
-            std::size_t n = 0;
-            Index at = cell, turned_from = corner[c];
-            bool is_lowest = true;
-            do {
+            if (has_edges[a] && has_edges[b] && frame_.edge(p, q) != kNone) continue;
+            std::size_t n = 1;
+            ring[0] = frame_.node_of_cell(cell);
+            Index at = beyond[c], turned_from = corner[d];
+            while (at > cell) {
                 if (n == ring.size()) throw InternalError("an edge has more tetrahedra than a polyhedron's face holds");
                 ring[n++] = frame_.node_of_cell(at);
                 const auto v = mesh_.cell(at);
-                std::size_t k = 0;
-                while (v[k] != turned_from) ++k;
-                const Index next = frame_.beyond(frame_.faces_of(at)[k], at);
+                const std::size_t k = v[0] == turned_from ? 0 : v[1] == turned_from ? 1 : v[2] == turned_from ? 2 : 3;
                 // The one that the next tetrahedron turns from is the fourth corner of this one.
-                Index fourth = kNone;
-                for (const Index w : v)
-                    if (w != p && w != q && w != turned_from) fourth = w;
-                turned_from = fourth;
-                at = next;
-                is_lowest = at >= cell;
-            } while (is_lowest && at != cell);
-            if (is_lowest)
+                turned_from = v[0] + v[1] + v[2] + v[3] - p - q - turned_from;
+                at = frame_.beyond(frame_.faces_of(at)[k], at);
+            }
+            if (at == cell)
                 emit({frame_.owner_in_core(p, cell), frame_.owner_in_core(q, cell), kNone}, {ring.data(), n}, out);
         }
     }
@@ -240,15 +244,22 @@ class Builder {
                     add_facets_of_core(c, parts[k]);
             }
         });
-        std::vector<Record> records;
+        // Into buckets by owner, whose few records are sorted.
+        std::vector<std::size_t> first(frame_.n_polyhedra() + 1, 0);
+        for (const auto& part : parts)
+            for (const Record& r : part) ++first[r.owner + 1];
+        for (std::size_t p = 1; p < first.size(); ++p) first[p] += first[p - 1];
+        std::vector<Record> records(first.back());
+        std::vector<std::size_t> at(first.begin(), first.end() - 1);
         for (auto& part : parts) {
-            records.insert(records.end(), part.begin(), part.end());
+            for (const Record& r : part) records[at[r.owner]++] = r;
             part = {};
         }
-        tbb::parallel_sort(records.begin(), records.end(), [](const Record& a, const Record& b) {
-            if (a.owner != b.owner) return a.owner < b.owner;
-            if (a.neighbour != b.neighbour) return a.neighbour < b.neighbour;
-            return a.segment.from != b.segment.from ? a.segment.from < b.segment.from : a.segment.to < b.segment.to;
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, frame_.n_polyhedra(), 256), [&](const auto& range) {
+            for (std::size_t p = range.begin(); p < range.end(); ++p)
+                std::stable_sort(records.begin() + static_cast<std::ptrdiff_t>(first[p]),
+                                 records.begin() + static_cast<std::ptrdiff_t>(first[p + 1]),
+                                 [](const Record& a, const Record& b) { return a.neighbour < b.neighbour; });
         });
         Chains chains;
         std::vector<Segment> segments;
@@ -433,13 +444,13 @@ class Builder {
 
     void drop_needless_nodes() {
         const auto first = static_cast<Node>(mesh_.n_cells());
-        std::vector<std::array<Node, 2>> links;  // of nodes that are not of cells
+        std::vector<std::array<Node, 2>> links;  // of nodes that might go
         for (std::size_t f = 0; f < out_.size(); ++f) {
             const auto row = out_.face(f);
             for (std::size_t k = 0; k < row.size(); ++k) {
-                const Node a = row[k], b = row[(k + 1) % row.size()];
-                if (a >= first) links.push_back({a, b});
-                if (b >= first) links.push_back({b, a});
+                if (row[k] < first || carries_shape(row[k])) continue;
+                links.push_back({row[k], row[(k + 1) % row.size()]});
+                links.push_back({row[k], row[(k + row.size() - 1) % row.size()]});
             }
         }
         tbb::parallel_sort(links.begin(), links.end());
@@ -447,7 +458,7 @@ class Builder {
         std::vector<char> is_needless(frame_.n_nodes() - first, 0);
         for (std::size_t i = 0, j = 0; i < links.size(); i = j) {
             for (j = i; j < links.size() && links[j][0] == links[i][0];) ++j;
-            is_needless[links[i][0] - first] = static_cast<char>(j - i == 2 && !carries_shape(links[i][0]));
+            is_needless[links[i][0] - first] = static_cast<char>(j - i == 2);
         }
         DualFaces kept;
         kept.faces.reserve(out_.size());

@@ -299,17 +299,25 @@ DualFrame::CoreCells DualFrame::core_cells_at_kept_faces() const {
 
 namespace {
 
-/// Calls join(i, j, face) for cells of the list that share a face with the vertex.
+/// Calls join(i, j, face) for cells of the list, i before j, that share a face with the vertex.
 template <typename Join>
 void for_neighbours(const DualFrame& frame, Index vertex, std::span<const Index> cells, const Join& join) {
-    for (Index i = 0; i < cells.size(); ++i)
-        for (const Index f : frame.faces_of(cells[i])) {
-            const auto p = frame.mesh().face(f);
-            if (frame.is_kept(f) || std::find(p.begin(), p.end(), vertex) == p.end()) continue;
-            const Index other = frame.beyond(f, cells[i]);
-            const auto at = std::lower_bound(cells.begin(), cells.end(), other);
+    for (Index i = 0; i < cells.size(); ++i) {
+        const auto faces = frame.faces_of(cells[i]);
+        const auto corners = frame.mesh().cell(cells[i]);
+        for (std::size_t k = 0; k < faces.size(); ++k) {
+            const Index f = faces[k], other = frame.beyond(f, cells[i]);
+            if (other == kNone || other < cells[i] || frame.is_kept(f)) continue;
+            if (faces.size() == 4) {  // the face without the corner k
+                if (corners[k] == vertex) continue;
+            } else {
+                const auto p = frame.mesh().face(f);
+                if (std::find(p.begin(), p.end(), vertex) == p.end()) continue;
+            }
+            const auto at = std::lower_bound(cells.begin() + i + 1, cells.end(), other);
             if (at != cells.end() && *at == other) join(i, static_cast<Index>(at - cells.begin()), f);
         }
+    }
 }
 
 }  // namespace
@@ -406,7 +414,8 @@ void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::
         for (bool changed = true; changed;) {
             changed = false;
             for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) {
-                if (is_settled[i] == 0 || is_settled[j] != 0 || (only_alike && label[i] != label[j])) return;
+                if (is_settled[i] == is_settled[j] || (only_alike && label[i] != label[j])) return;
+                if (is_settled[j] != 0) std::swap(i, j);
                 label[j] = label[i];
                 is_settled[j] = 1;
                 changed = true;
@@ -572,7 +581,7 @@ void DualFrame::number_polyhedra(const CoreCells& cells) {
             core_parts_.push_back({v, list[i], own});
         }
         for_neighbours(*this, v, list, [&](Index i, Index j, Index f) {
-            if (i < j && part[i] != part[j]) cuts_.push_back({v, f});
+            if (part[i] != part[j]) cuts_.push_back({v, f});
         });
     }
 }

@@ -9,7 +9,7 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr int kRounds = 3;
+constexpr int kRounds = 2;
 /// Least barycentric coordinate of a node within its tetrahedron, triangle or edge.
 constexpr double kLeastInTetrahedron = 0.08, kLeastInTriangle = 0.1, kLeastOnEdge = 0.25;
 
@@ -181,11 +181,11 @@ class Places {
     // ---- middles of the polyhedra ----
 
     void find_middles() {
-        center_.resize(out_.n_faces());
+        measure_.resize(out_.n_faces());
         middle_.resize(out_.n_cells());
-        for_all(out_.n_faces(), [this](std::size_t f) { center_[f] = mean_of(out_, out_.face(f)); });
+        for_all(out_.n_faces(), [this](std::size_t f) { measure_[f] = measure_face(out_, f); });
         for_all(out_.n_cells(), [this](std::size_t c) {
-            middle_[c] = centroid(out_, faces_, c, [this](Index f) { return center_[f]; });
+            middle_[c] = centroid(out_, faces_, c, [this](Index f) -> const FaceMeasure& { return measure_[f]; });
         });
     }
 
@@ -196,7 +196,8 @@ class Places {
     const CellFaces& faces_;
     VolumeMesh& out_;
     std::vector<Index> face_of_edge_;  // one in a zone, kNone where there is none
-    std::vector<Vec3> center_, middle_;
+    std::vector<FaceMeasure> measure_;
+    std::vector<Vec3> middle_;
 };
 
 }  // namespace

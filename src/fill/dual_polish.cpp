@@ -21,9 +21,7 @@ class Polish {
   public:
     Polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra)
         : frame_(frame), nodes_(nodes), faces_(faces), out_(polyhedra), center_(polyhedra.n_cells()) {
-        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, center_.size(), 1024), [this](const auto& range) {
-            for (std::size_t c = range.begin(); c < range.end(); ++c) center_[c] = center_of(static_cast<Index>(c));
-        });
+        for_all(center_.size(), [this](std::size_t c) { center_[c] = center_of(static_cast<Index>(c)); });
     }
 
     std::size_t run() {
@@ -43,41 +41,53 @@ class Polish {
     }
 
   private:
+    template <typename Work>
+    static void for_all(std::size_t n, const Work& work) {
+        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 1024), [&](const auto& range) {
+            for (std::size_t i = range.begin(); i < range.end(); ++i) work(i);
+        });
+    }
     Vec3 center_of(Index cell) const {
-        return centroid(out_, faces_, cell, [this](Index f) { return mean_of(out_, out_.face(f)); });
+        return centroid(out_, faces_, cell, [this](Index f) { return measure_face(out_, f); });
     }
 
-    /// By how much the worst cosine is above its least, negative for a bad polyhedron.
-    double quality(Index cell) const {
-        double worst = 1;
-        const Vec3& center = center_[cell];
+    /// By how much the worst cosine at a face, seen from a cell on one side, is above its least.
+    double quality_at(Index f, Index cell) const {
+        const auto p = out_.face(f);
+        const double sense = out_.owner[f] == cell ? 1.0 : -1.0;
+        const Vec3 mean = mean_of(out_, p), sight = normalized(mean - center_[cell]);
         // A thin layer follows the curve of its wall: what its centroid cannot see there is no fault.
         const bool every_triangle = !frame_.is_of_layer(cell);
-        for (const Index f : faces_.of(cell)) {
-            const auto p = out_.face(f);
-            const double sense = out_.owner[f] == cell ? 1.0 : -1.0;
-            const Vec3 mean = mean_of(out_, p), sight = normalized(mean - center);
-            Vec3 area{};
-            for (std::size_t k = 0; k < p.size(); ++k) {
-                const Vec3 n = sense * cross(out_.points[p[k]] - mean, out_.points[p[(k + 1) % p.size()]] - mean);
-                area += n;
-                if (every_triangle) worst = std::min(worst, dot(normalized(n), sight) - kLeastSeen);
-            }
-            area = normalized(area);
-            worst = std::min(worst, dot(area, sight) - kLeastUpright);
-            if (f < out_.n_inner_faces()) {
-                const Index other = out_.owner[f] == cell ? out_.neighbour[f] : out_.owner[f];
-                worst = std::min(worst, dot(area, normalized(center_[other] - center)) - kLeastToNeighbour);
-            }
+        double worst = 1;
+        Vec3 area{}, before = out_.points[p.back()] - mean;
+        for (const Index i : p) {
+            const Vec3 here = out_.points[i] - mean, n = cross(before, here);
+            area += n;
+            // Roots are for those that may count alone.
+            const double seen = sense * dot(n, sight);
+            if (every_triangle && (seen < 0 || seen * seen < worst * worst * dot(n, n)))
+                worst = std::min(worst, seen / length(n) - kLeastSeen);
+            before = here;
         }
+        area = normalized(area) * sense;
+        worst = std::min(worst, dot(area, sight) - kLeastUpright);
+        if (f < out_.n_inner_faces()) {
+            const Index other = out_.owner[f] == cell ? out_.neighbour[f] : out_.owner[f];
+            worst = std::min(worst, dot(area, normalized(center_[other] - center_[cell])) - kLeastToNeighbour);
+        }
+        return worst;
+    }
+
+    /// Negative for a bad polyhedron.
+    double quality(Index cell) const {
+        double worst = 1;
+        for (const Index f : faces_.of(cell)) worst = std::min(worst, quality_at(f, cell));
         return worst;
     }
 
     std::vector<std::pair<double, Index>> find_bad() const {
         std::vector<double> all(out_.n_cells());
-        tbb::parallel_for(tbb::blocked_range<std::size_t>(0, all.size(), 1024), [&](const auto& range) {
-            for (std::size_t c = range.begin(); c < range.end(); ++c) all[c] = quality(static_cast<Index>(c));
-        });
+        for_all(all.size(), [&](std::size_t c) { all[c] = quality(static_cast<Index>(c)); });
         std::vector<std::pair<double, Index>> bad;
         for (Index c = 0; c < all.size(); ++c)
             if (all[c] < 0) bad.emplace_back(all[c], c);

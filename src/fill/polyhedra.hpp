@@ -38,26 +38,46 @@ inline Vec3 mean_of(const VolumeMesh& mesh, std::span<const Index> points) {
     return first + sum / static_cast<double>(points.size());
 }
 
-/// With each face as triangles round the mean of its points, which face_mean(face) gives.
-template <typename FaceMean>
-Vec3 centroid(const VolumeMesh& mesh, const CellFaces& faces, std::size_t cell, const FaceMean& face_mean) {
-    const Vec3 origin = face_mean(faces.of(cell)[0]);
+/// Of a face, taken as triangles round the mean of its points.
+struct FaceMeasure {
+    Vec3 mean;    ///< of its points
+    Vec3 center;  ///< of its area
+    Vec3 area;    ///< vector, twice
+};
+
+inline FaceMeasure measure_face(const VolumeMesh& mesh, std::size_t face) {
+    const auto p = mesh.face(face);
+    FaceMeasure m{mean_of(mesh, p), {}, {}};
+    Vec3 weighted{};
+    double total = 0;
+    Vec3 before = mesh.points[p.back()] - m.mean;
+    for (const Index i : p) {
+        const Vec3 here = mesh.points[i] - m.mean;
+        const Vec3 n = cross(before, here);
+        const double weight = length(n);
+        m.area += n;
+        weighted += (before + here) * weight;
+        total += weight;
+        before = here;
+    }
+    m.center = total > 0 ? m.mean + weighted / (3 * total) : m.mean;
+    return m;
+}
+
+/// By the pyramids over its faces, whose measures are given.
+template <typename Measure>
+Vec3 centroid(const VolumeMesh& mesh, const CellFaces& faces, std::size_t cell, const Measure& measure) {
+    const Vec3 origin = measure(faces.of(cell)[0]).center;
     Vec3 weighted{};
     double total = 0;
     for (const Index f : faces.of(cell)) {
-        const Vec3 top = face_mean(f) - origin;
-        const double sense = mesh.owner[f] == cell ? 1.0 : -1.0;
-        const auto p = mesh.face(f);
-        Vec3 before = mesh.points[p.back()] - origin;
-        for (const Index i : p) {
-            const Vec3 here = mesh.points[i] - origin;
-            const double volume = sense * dot(top, cross(before, here));
-            total += volume;
-            weighted += (top + before + here) * volume;
-            before = here;
-        }
+        const FaceMeasure& m = measure(f);
+        const Vec3 reach = m.center - origin;
+        const double volume = (mesh.owner[f] == cell ? 1.0 : -1.0) * dot(reach, m.area);
+        total += volume;
+        weighted += reach * volume;
     }
-    return total > 0 ? origin + weighted / (4 * total) : origin;
+    return total > 0 ? origin + weighted * (0.75 / total) : origin;
 }
 
 }  // namespace anvilcast::fill
