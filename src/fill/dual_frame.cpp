@@ -35,7 +35,7 @@ DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double fea
       slots_(slots),
       n_plain_(mesh.n_plain_faces()),
       least_cosine_(std::cos(feature_angle * std::numbers::pi / 180)) {
-    if (mesh.n_cells() + 4 * mesh.n_faces() + mesh.points.size() >= kNone)
+    if (mesh.n_cells() + 4 * mesh.n_faces() + mesh.points.size() >= kSeveral)
         throw FailureError("the mesh has too many cells for polyhedra; make the sizes larger");
     zone_of_.assign(mesh.n_faces() - n_plain_, kNone);
     for (Index z = 0; z < mesh.zones.size(); ++z)
@@ -521,10 +521,10 @@ void DualFrame::number_layers() {
                 own = static_cast<Index>(region_.size());
                 region_.push_back(mesh_.cell_region[list[k].cell]);
                 is_of_layer_.push_back(1);
-                layer_of_[list[k].vertex] = k == i ? own : kSeveral;
+                layer_of_[list[k].vertex] = k == i ? own : kSeveral + static_cast<Index>(layer_parts_.size());
             }
         }
-        if (layer_of_[list[i].vertex] == kSeveral)
+        if (is_several(layer_of_[list[i].vertex]))
             for (std::size_t k = i; k < j; ++k)
                 layer_parts_.push_back({list[k].vertex, list[k].cell, number[sets.find(static_cast<Index>(k - i))]});
     }
@@ -574,7 +574,7 @@ void DualFrame::number_polyhedra(const CoreCells& cells) {
             continue;
         }
         std::vector<Index> number(list.size(), kNone);
-        core_of_[v] = kSeveral;
+        core_of_[v] = kSeveral + static_cast<Index>(core_parts_.size());
         for (Index i = 0; i < list.size(); ++i) {
             Index& own = number[part[i]];
             if (own == kNone) own = add(mesh_.cell_region[list[i]]);
@@ -586,26 +586,24 @@ void DualFrame::number_polyhedra(const CoreCells& cells) {
     }
 }
 
-Index DualFrame::owner_among(const std::vector<Part>& parts, Index vertex, Index cell) {
-    const auto part = std::lower_bound(
-        parts.begin(), parts.end(), Part{vertex, cell, 0},
-        [](const Part& a, const Part& b) { return a.vertex != b.vertex ? a.vertex < b.vertex : a.cell < b.cell; });
-    if (part == parts.end() || part->vertex != vertex || part->cell != cell)
-        throw InternalError("a corner of a cell has no polyhedron");
-    return part->polyhedron;
+Index DualFrame::owner_among(const std::vector<Part>& parts, Index first, Index cell) {
+    for (std::size_t k = first - kSeveral; k < parts.size() && parts[k].vertex == parts[first - kSeveral].vertex; ++k)
+        if (parts[k].cell == cell) return parts[k].polyhedron;
+    throw InternalError("a corner of a cell has no polyhedron");
 }
 
 Index DualFrame::owner_in_core(Index vertex, Index cell) const {
-    return core_of_[vertex] != kSeveral ? core_of_[vertex] : owner_among(core_parts_, vertex, cell);
+    const Index own = core_of_[vertex];
+    return is_several(own) ? owner_among(core_parts_, own, cell) : own;
 }
 
 Index DualFrame::owner_in_layer(Index cell, std::size_t slot) const {
-    const Index v = up(cell, slot);
+    const Index v = up(cell, slot), own = layer_of_[v];
     // A column without layers: what is above belongs to the core.
-    if (layer_of_[v] == kNone) return owner_in_core(v, beyond(index(top(cell)), cell));
-    if (layer_of_[v] != kSeveral) return layer_of_[v];
+    if (own == kNone) return owner_in_core(v, beyond(index(top(cell)), cell));
+    if (!is_several(own)) return own;
     // What ended below belongs to the layer cell there.
-    return owner_among(layer_parts_, v, low(cell, slot) != v ? cell : beyond(index(bottom(cell)), cell));
+    return owner_among(layer_parts_, own, low(cell, slot) != v ? cell : beyond(index(bottom(cell)), cell));
 }
 
 Index DualFrame::owner_at(Index face, Index vertex, Index cell) const {

@@ -107,7 +107,9 @@ class DualFrame {
     };
     struct CoreCells;  // at the vertices of kept faces
 
-    static constexpr Index kSeveral = kNone - 1;
+    /// Added to the place of a vertex' first part, where it has several.
+    static constexpr Index kSeveral = Index{1} << 31;
+    static bool is_several(Index polyhedron) { return polyhedron >= kSeveral && polyhedron != kNone; }
 
     Index corner(Index cell, signed char k) const {
         return mesh_.cell_points[mesh_.cell_offsets[cell] + static_cast<std::size_t>(k)];
@@ -125,7 +127,7 @@ class DualFrame {
     bool is_bent(Index side) const;
     double angle_at(Index vertex, Index face) const;
     Vec3 inward_normal(Index face, Index cell) const;
-    static Index owner_among(const std::vector<Part>& parts, Index vertex, Index cell);
+    static Index owner_among(const std::vector<Part>& parts, Index first, Index cell);
 
     const VolumeMesh& mesh_;
     const LayerSlots& slots_;
@@ -137,8 +139,8 @@ class DualFrame {
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
     std::vector<char> is_far_, is_sharp_, is_special_, is_feature_, is_on_rim_;
-    std::vector<Index> core_of_, layer_of_;       // polyhedron of each vertex; kSeveral: see parts
-    std::vector<Part> core_parts_, layer_parts_;  // where there are several, sorted
+    std::vector<Index> core_of_, layer_of_;       // polyhedron of each vertex, or kSeveral and the first part
+    std::vector<Part> core_parts_, layer_parts_;  // where there are several: by vertex and cell
     std::vector<Cut> cuts_;                       // by vertex
     std::vector<Index> cut_sides_;
     std::vector<Index> region_;

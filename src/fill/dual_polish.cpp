@@ -31,7 +31,10 @@ class Polish {
         for (int round = 0; round < kRounds && !bad.empty(); ++round) {
             bool changed = false;
             for (const auto& [q, c] : bad)
-                for (const Index p : points_of(c)) changed = improve(p) || changed;
+                for (const Index p : points_of(c)) {
+                    if (quality(c) >= 0) break;
+                    changed = improve(p) || changed;
+                }
             if (!changed) break;
             // Those about them may have come up, or down, in the meantime.
             std::erase_if(bad, [this](auto& item) { return (item.first = quality(item.second)) >= 0; });
@@ -137,13 +140,26 @@ class Polish {
             now += least_.back();
         }
         const double first = now;
-        for (double step = 0.3 * reach; now < 0 && step > 0.01 * reach;) {
+        constexpr double kDiagonal = 0.57735;
+        static constexpr std::array<std::array<double, 3>, 14> kDirections{{{1, 0, 0},
+                                                                            {-1, 0, 0},
+                                                                            {0, 1, 0},
+                                                                            {0, -1, 0},
+                                                                            {0, 0, 1},
+                                                                            {0, 0, -1},
+                                                                            {kDiagonal, kDiagonal, kDiagonal},
+                                                                            {-kDiagonal, kDiagonal, kDiagonal},
+                                                                            {kDiagonal, -kDiagonal, kDiagonal},
+                                                                            {kDiagonal, kDiagonal, -kDiagonal},
+                                                                            {-kDiagonal, -kDiagonal, kDiagonal},
+                                                                            {-kDiagonal, kDiagonal, -kDiagonal},
+                                                                            {kDiagonal, -kDiagonal, -kDiagonal},
+                                                                            {-kDiagonal, -kDiagonal, -kDiagonal}}};
+        for (double step = 0.3 * reach; now < 0 && step > 0.02 * reach;) {
             bool better = false;
-            for (unsigned d = 0; d < 27; ++d) {
-                if (d == 13) continue;
-                const Vec3 direction{static_cast<double>(d % 3) - 1, static_cast<double>(d / 3 % 3) - 1,
-                                     static_cast<double>(d / 9) - 1};
-                const Vec3 p = allowed(point, best + normalized(direction) * step);
+            for (const auto& d : kDirections) {
+                if (now >= 0) break;
+                const Vec3 p = allowed(point, best + Vec3{d[0], d[1], d[2]} * step);
                 const double q = p == best ? now : sum_with(point, p);
                 if (q <= now + 1e-6) continue;
                 now = q;
