@@ -6,6 +6,7 @@
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/fill.hpp>
 #include <anvilcast/flow.hpp>
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/mend.hpp>
@@ -77,6 +78,7 @@ struct Case {
     SurfaceMeshOptions surface;
     std::optional<FlowSpec> flow;
     std::vector<LayerRecipe> layers;  ///< the first one that fits a zone is its own
+    FillCells cells = FillCells::tetrahedra;
     QualityLimits limits;
     bool write_vtu = false;
     bool write_stl = false;

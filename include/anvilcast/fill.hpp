@@ -16,8 +16,11 @@
 
 namespace anvilcast {
 
+enum class FillCells : unsigned char { tetrahedra, polyhedra };
+
 struct FillOptions {
-    std::size_t max_cells = 0;  ///< the fill stops with an error well above this; 0: no limit
+    FillCells cells = FillCells::tetrahedra;  ///< of fill_with_layers; the other functions' names say it
+    std::size_t max_cells = 0;                ///< the fill stops with an error well above this; 0: no limit
     bool optimise = true;
     /// Points of the boundary may slide along their smooth patch or feature curve where that makes the worst cells
     /// better, as long as the new surface stays within so many metres of the surface mesh (checked at the middles of
@@ -42,6 +45,8 @@ struct FillReport {
     std::size_t interior_points = 0;
     std::size_t boundary_moves = 0;  ///< of points along the boundary, see FillOptions::slide
     std::size_t insertions = 0;      ///< points put in by the optimisation
+    std::size_t cells_of_core = 0;   ///< tetrahedra, before they are made polyhedra
+    std::size_t bad_polyhedra = 0;   ///< that could not be made good, see fill_with_polyhedra
     double worst_shape = 0;          ///< 6 sqrt(2) volume / (rms edge)^3 of the worst cell, 1 for a regular one
 };
 
@@ -61,5 +66,17 @@ ANVILCAST_API VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const 
 ANVILCAST_API VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
                                           const FillOptions& options = {}, const Context& context = {},
                                           FillReport* report = nullptr);
+
+/// The tetrahedra turned into polyhedra: one about each of their points, about a sixth as many as there were
+/// tetrahedra; where walls stand out with an edge or a corner, one in front of each wall. Sharp edges of the boundary
+/// (30 degrees and more), borders of zones and corners stay where they are, and flat zones flat; smoothly curved ones
+/// lie as near to the surface mesh as that does to its parts. With layers (fill_with_layers, options.cells): a
+/// polygonal prism for each layer of each column, divided where the wall bends sharply. Guarantees as above, but (2)
+/// for the edges within smooth zones. Points are then moved until the centroid of every polyhedron sees all of its
+/// faces from inside and the lines to the neighbours' centroids cross them at less than 65 degrees;
+/// report.bad_polyhedra counts those where that was in vain. O(n log n).
+ANVILCAST_API VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& sizes,
+                                             const FillOptions& options = {}, const Context& context = {},
+                                             FillReport* report = nullptr);
 
 }  // namespace anvilcast

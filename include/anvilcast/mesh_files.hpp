@@ -5,6 +5,7 @@
 //
 // CGNS: one base with SI units and one zone; cells in a section for each type, boundary faces in a section for each of
 // our zones, which is a BC_t of the standard's type with a family of that name. The region is the zone's family.
+// Polyhedra: the faces in NGON_n sections, those inside and those of each zone, and the cells in one of NFACE_n.
 // VTU: unstructured grid with 64-bit headers, appended raw data, compressed with zlib. Cells first, then the boundary
 // faces as cells of their own; the cell arrays "region" and "zone" (-1 for cells) tell them apart, the names stand in
 // the field data.
@@ -30,8 +31,8 @@ ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMes
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
                              const std::vector<FaceField>& fields = {});
 
-/// Read files of standard cells with every outer face in a zone, ours in particular. Throw InputError with what is
-/// wrong.
+/// Read files of standard cells, or of polyhedra alone, with every outer face in a zone, ours in particular. Throw
+/// InputError with what is wrong.
 ANVILCAST_API VolumeMesh read_cgns(const std::filesystem::path& file);
 ANVILCAST_API VolumeMesh read_vtu(const std::filesystem::path& file);
 

@@ -36,6 +36,7 @@ struct Plan {
     AbsorbReport absorbed;  ///< details that would be taken out
     std::vector<RegionPlan> regions;
     std::vector<ZonePlan> zones;
+    FillCells cells = FillCells::tetrahedra;  ///< what is counted
     double triangles = 0, core_cells = 0, layer_cells = 0;
     std::vector<SourceShare> sources;
     std::optional<WallEstimate> wall;

@@ -36,6 +36,9 @@ struct Prediction {
 ANVILCAST_API Prediction predict(const Domain& domain, const SizeField& sizes, const Context& context = {});
 
 /// What meshing takes on this machine.
+/// That a core of so many tetrahedra comes to, with so many triangles about it.
+ANVILCAST_API double predicted_polyhedra(double tetrahedra, double triangles);
+
 struct Cost {
     double seconds = 0;
     double megabytes = 0;
@@ -43,6 +46,6 @@ struct Cost {
 
 /// Seconds from a short measurement of this machine (some 20 ms) against the one that the rates were taken on. Time is
 /// right within a factor of two, memory within a third.
-ANVILCAST_API Cost predict_cost(double triangles, double cells);
+ANVILCAST_API Cost predict_cost(double triangles, double cells, double polyhedra = 0);
 
 }  // namespace anvilcast

@@ -95,6 +95,23 @@ struct CellsAndBoundary {
 /// boundary face belongs to no cell. O(n log n).
 ANVILCAST_API VolumeMesh assemble_mesh(CellsAndBoundary&& cells);
 
+/// A mesh of polyhedra by its faces, in any order.
+struct FacesOfPolyhedra {
+    std::vector<Vec3> points;
+    std::vector<std::size_t> face_offsets{0};
+    std::vector<Index> face_points;  ///< counter-clockwise seen from outside of the owner
+    std::vector<Index> owner;
+    std::vector<Index> neighbour;  ///< of every face; kNone on the boundary
+    std::vector<Index> face_zone;  ///< kNone between two cells of one region
+    std::vector<Index> cell_region;
+    std::vector<Zone> zones;
+    std::vector<Region> regions;
+};
+
+/// Puts the faces in order, and turns those round whose owner has the higher number. Throws InputError as
+/// assemble_mesh does, and when a face has fewer than three points or a cell fewer than four faces. O(n).
+ANVILCAST_API VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& faces);
+
 /// The corner numbers of each face of a standard cell, counter-clockwise seen from outside.
 ANVILCAST_API std::span<const std::vector<int>> cell_faces(CellType type);
 ANVILCAST_API int n_corners(CellType type);

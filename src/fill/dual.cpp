@@ -1,44 +1,16 @@
 #include "fill/dual.hpp"
 
 #include <algorithm>
-#include <numeric>
 
 #include "base/thread_limit.hpp"
 #include "fill/dual_faces.hpp"
 #include "fill/dual_points.hpp"
 #include "fill/dual_polish.hpp"
+#include "mesh/face_order.hpp"
 
 namespace anvilcast::fill {
-namespace {
-
-/// Faces in the order of a mesh: within regions, between them zone by zone, on the boundary zone by zone; each by owner
-/// and neighbour.
-std::vector<Index> order_of(const DualFaces& faces, std::size_t n_polyhedra, std::size_t n_zones) {
-    auto sorted_by = [](const std::vector<Index>& list, std::size_t n_keys, const auto& key) {
-        std::vector<std::size_t> at(n_keys + 1, 0);
-        for (const Index f : list) ++at[key(f) + 1];
-        std::partial_sum(at.begin(), at.end(), at.begin());
-        std::vector<Index> sorted(list.size());
-        for (const Index f : list) sorted[at[key(f)]++] = f;
-        return sorted;
-    };
-    std::vector<Index> list(faces.size());
-    std::iota(list.begin(), list.end(), Index{0});
-    list = sorted_by(list, n_polyhedra + 1, [&](Index f) {
-        return faces.faces[f].neighbour == kNone ? n_polyhedra : std::size_t{faces.faces[f].neighbour};
-    });
-    list = sorted_by(list, n_polyhedra, [&](Index f) { return std::size_t{faces.faces[f].owner}; });
-    return sorted_by(list, 2 * n_zones + 1, [&](Index f) {
-        const DualFaces::Face& face = faces.faces[f];
-        if (face.zone == kNone) return std::size_t{0};
-        return 1 + face.zone + (face.neighbour == kNone ? n_zones : 0);
-    });
-}
-
-}  // namespace
-
-VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options,
-                   const Context& context) {
+VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context,
+                   std::size_t* n_bad) {
     const ThreadLimit limit(context);
     context.report("fill", "polyhedra", 0);
     const DualFrame frame(mesh, slots, options.feature_angle);
@@ -59,7 +31,11 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     out.face_offsets.push_back(0);
     out.face_points.reserve(faces.nodes.size());
     out.owner.reserve(faces.size());
-    for (const Index f : order_of(faces, n, mesh.zones.size())) {
+    auto sides = [&faces](Index f) {
+        const DualFaces::Face& face = faces.faces[f];
+        return FaceSides{face.owner, face.neighbour, face.zone};
+    };
+    for (const Index f : face_order(faces.size(), n, mesh.zones.size(), sides)) {
         const DualFaces::Face& face = faces.faces[f];
         for (const Node node : faces.face(f)) {
             Index& number = nodes.number_of[node];
@@ -81,7 +57,10 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
         if (zone.n_faces == 0) zone.first_face = out.owner.size();
     const CellFaces cell_faces(out);
     place_points(frame, nodes, cell_faces, out);
-    polish(frame, nodes, cell_faces, out);
+    context.check_stop();
+    context.report("fill", "polyhedra", 0.8);
+    const std::size_t bad = polish(frame, nodes, cell_faces, out);
+    if (n_bad != nullptr) *n_bad = bad;
     return out;
 }
 

@@ -14,7 +14,8 @@ struct DualOptions {
 
 /// Zones and regions stay; sharp edges, borders of zones and corners stay where they are, and flat zones flat.
 /// Smoothly curved zones come to lie as near to the surface mesh as that is to what it is of. Parallel, O(n log n); the
-/// same on any number of threads.
-VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context);
+/// same on any number of threads. `n_bad`: if wanted, how many are not what they should be, see polish().
+VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context,
+                   std::size_t* n_bad = nullptr);
 
 }  // namespace anvilcast::fill

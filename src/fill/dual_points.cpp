@@ -9,7 +9,9 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr int kRounds = 2;
+constexpr int kRounds = 2, kFlattenings = 2;
+/// The share of the way that is gone at a time.
+constexpr double kFlattening = 0.35;
 /// Least barycentric coordinate of a node within its tetrahedron, triangle or edge.
 constexpr double kLeastInTetrahedron = 0.08, kLeastInTriangle = 0.1, kLeastOnEdge = 0.25;
 
@@ -62,6 +64,7 @@ class Places {
             });
             place_cuts();
         }
+        for (int k = 0; k < kFlattenings; ++k) flatten();
     }
 
   private:
@@ -70,6 +73,27 @@ class Places {
         tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 2048), [&](const auto& range) {
             for (std::size_t i = range.begin(); i < range.end(); ++i) work(i);
         });
+    }
+
+    /// Draws the nodes of cells towards the mean planes of the faces that they are on.
+    void flatten() {
+        measure_.resize(out_.n_faces());
+        for_all(out_.n_faces(), [this](std::size_t f) { measure_[f] = measure_face(out_, f); });
+        std::vector<Vec3> step(out_.points.size());
+        std::vector<Index> n_planes(out_.points.size(), 0);
+        for (std::size_t f = 0; f < out_.n_faces(); ++f) {
+            const Vec3 normal = normalized(measure_[f].area);
+            for (const Index p : out_.face(f)) {
+                step[p] += normal * dot(normal, measure_[f].mean - out_.points[p]);
+                ++n_planes[p];
+            }
+        }
+        // Planes in three directions each give a third of the way.
+        for_all(node_of_.size(), [&](std::size_t i) {
+            if (frame_.kind(node_of_[i]) == DualFrame::NodeKind::cell)
+                out_.points[i] += step[i] * (3 * kFlattening / n_planes[i]);
+        });
+        place_cuts();
     }
 
     /// A cut goes through the edge between the nodes of the cells on its sides.

@@ -10,6 +10,7 @@
 #include <optional>
 
 #include "base/thread_limit.hpp"
+#include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
 #include "fill/kernel.hpp"
 #include "fill/optimise.hpp"
@@ -187,8 +188,8 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
                 least = std::min(least, triangle_area(complex.point(e[0]), complex.point(e[1]), complex.point(e[2])));
             }
             // A point that was added to an edge lies between its ends: that would be a boundary face without an area.
-            if (tags.size() != 2 || least < kFlat * longest * longest || zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] ||
-                !complex.peel(t))
+            if (tags.size() != 2 || least < kFlat * longest * longest ||
+                zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] || !complex.peel(t))
                 continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.
             for (std::size_t k = 0; k < 2; ++k) surface.triangles[tags[k]] = exposed[k];
@@ -269,7 +270,9 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }
-    return collect(inside, start.surface, surface, start.order);
+    FilledCore core = collect(inside, start.surface, surface, start.order);
+    r.cells_of_core = core.cells.cell_types.size();
+    return core;
 }
 
 }  // namespace fill
@@ -280,6 +283,14 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
     FillReport local;
     return assemble_mesh(
         std::move(fill::fill_core(surface, sizes, options, context, report != nullptr ? *report : local).cells));
+}
+
+VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+                               const Context& context, FillReport* report) {
+    FillReport local;
+    FillReport& r = report != nullptr ? *report : local;
+    const VolumeMesh tetrahedra = fill_with_tetrahedra(surface, sizes, options, context, &r);
+    return fill::dual_of(tetrahedra, {}, {}, context, &r.bad_polyhedra);
 }
 
 }  // namespace anvilcast

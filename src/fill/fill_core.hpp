@@ -33,8 +33,8 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
                      const Context& context, FillReport& report, const std::vector<char>& may_slide = {});
 
 /// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
-/// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all cells from the first layer cell
-/// on.
+/// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all
+/// cells from the first layer cell on.
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
                                   const std::vector<AddedBoundaryPoint>& added, LayerSlots* slots = nullptr);
 

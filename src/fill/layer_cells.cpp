@@ -11,6 +11,7 @@
 #include <map>
 
 #include "base/thread_limit.hpp"
+#include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
 
 namespace anvilcast {
@@ -357,7 +358,11 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     FillReport& r = report != nullptr ? *report : local;
     fill::FilledCore core = fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options,
                                             context, r, points_without_layers(stacks));
-    return assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added));
+    fill::LayerSlots slots;
+    VolumeMesh mesh =
+        assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));
+    if (options.cells == FillCells::tetrahedra) return mesh;
+    return fill::dual_of(mesh, slots, {}, context, &r.bad_polyhedra);
 }
 
 }  // namespace anvilcast

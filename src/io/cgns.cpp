@@ -120,14 +120,19 @@ class Names {
 /// Names that other nodes have, beside zones and families, and beside sections.
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
 const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
-                                    kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra"};
+                                    kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra",
+                                    "faces",           "polyhedra"};
 
-/// One Zone_t for each region, under its name. Boundary zones are sections of faces with a BC_t and a family;
-/// interfaces are sections of faces on both sides, joined one to one.
+/// One Zone_t for each region, under its name. Cells are sections of their types, or, when there are polyhedra, all
+/// faces are NGON_n sections and all cells one of NFACE_n. Boundary zones are sections of faces with a BC_t and a
+/// family; interfaces are sections of faces on both sides, joined one to one.
 class CgnsWriter {
   public:
     CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
-        : file_(path, CG_MODE_WRITE, true), mesh_(mesh) {}
+        : file_(path, CG_MODE_WRITE, true),
+          mesh_(mesh),
+          has_polyhedra_(std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) !=
+                         mesh.cell_types.end()) {}
 
     void write() {
         file_.check(cg_base_write(*file_, "Base", 3, 3, &base_));
@@ -153,15 +158,20 @@ class CgnsWriter {
         number_.assign(mesh_.points.size(), 0);
         std::vector<Index> points;
         cells_.clear();
+        auto add_point = [&](Index p) {
+            if (number_[p] != 0) return;
+            points.push_back(p);
+            number_[p] = static_cast<cgsize_t>(points.size());
+        };
         for (Index c = 0; c < mesh_.n_cells(); ++c) {
             if (mesh_.cell_region[c] != r) continue;
             cells_.push_back(c);
-            for (const Index p : mesh_.cell(c))
-                if (number_[p] == 0) {
-                    points.push_back(p);
-                    number_[p] = static_cast<cgsize_t>(points.size());
-                }
+            for (const Index p : mesh_.cell(c)) add_point(p);
         }
+        if (has_polyhedra_)
+            for (std::size_t f = 0; f < mesh_.n_faces(); ++f)
+                if (is_in_region(f, r))
+                    for (const Index p : mesh_.face(f)) add_point(p);
         std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), static_cast<cgsize_t>(cells_.size()), 0};
         file_.check(cg_zone_write(*file_, base_, zone_names_[r].c_str(), size.data(), Unstructured, &zone_));
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
@@ -169,8 +179,65 @@ class CgnsWriter {
         next_ = 1;
         names_ = Names(kInZone);
         write_points(points);
-        write_cells();
+        if (has_polyhedra_)
+            write_inner_faces(r);
+        else
+            write_cells();
         for (std::size_t z = 0; z < mesh_.zones.size(); ++z) write_zone(r, z);
+        if (has_polyhedra_) write_polyhedra(r);
+    }
+
+    bool is_in_region(std::size_t f, Index r) const {
+        return mesh_.cell_region[mesh_.owner[f]] == r ||
+               (f < mesh_.n_inner_faces() && mesh_.cell_region[mesh_.neighbour[f]] == r);
+    }
+
+    /// Polygons, their points in a row.
+    struct Polygons {
+        std::vector<cgsize_t> points, offsets{0};
+    };
+    void write_polygons(const std::string& name, ElementType_t type, const Polygons& polygons) {
+        if (polygons.offsets.size() == 1) return;
+        int section = 0;
+        const auto last = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 2;
+        file_.check(cg_poly_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0,
+                                          polygons.points.data(), polygons.offsets.data(), &section));
+        next_ = last + 1;
+    }
+
+    /// The faces within a region. Element numbers of all its faces are kept for its cells.
+    void write_inner_faces(Index r) {
+        element_.assign(mesh_.n_faces(), 0);
+        Polygons polygons;
+        for (std::size_t f = 0; f < mesh_.n_plain_faces(); ++f) {
+            if (!is_in_region(f, r)) continue;
+            element_[f] = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 1;
+            for (const Index p : mesh_.face(f)) polygons.points.push_back(number_[p]);
+            polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
+        }
+        write_polygons("faces", NGON_n, polygons);
+    }
+
+    /// Faces whose normals point into a cell have a minus.
+    void write_polyhedra(Index r) {
+        std::vector<std::vector<cgsize_t>> faces(cells_.size());
+        std::vector<Index> place(mesh_.n_cells(), kNone);
+        for (Index i = 0; i < cells_.size(); ++i) place[cells_[i]] = i;
+        for (std::size_t f = 0; f < mesh_.n_faces(); ++f) {
+            if (element_[f] == 0) continue;
+            // Faces of zones are written turned out of the region.
+            const Index own = mesh_.owner[f];
+            if (mesh_.cell_region[own] == r) faces[place[own]].push_back(element_[f]);
+            if (f >= mesh_.n_inner_faces() || mesh_.cell_region[mesh_.neighbour[f]] != r) continue;
+            const bool is_turned = mesh_.cell_region[own] != r;
+            faces[place[mesh_.neighbour[f]]].push_back(is_turned ? element_[f] : -element_[f]);
+        }
+        Polygons cells;
+        for (const auto& list : faces) {
+            cells.points.insert(cells.points.end(), list.begin(), list.end());
+            cells.offsets.push_back(static_cast<cgsize_t>(cells.points.size()));
+        }
+        write_polygons(cell_type_name(CellType::polyhedron), NFACE_n, cells);
     }
 
     void write_points(const std::vector<Index>& points) {
@@ -210,8 +277,6 @@ class CgnsWriter {
             }
             write_section(cell_type_name(static_cast<CellType>(type)), kElementOf[type], n, points);
         }
-        if (next_ != static_cast<cgsize_t>(cells_.size()) + 1)
-            throw FailureError("polyhedra cannot be written to CGNS by this version; fill with tetrahedra");
     }
 
     /// The faces of a zone that bound region r, turned out of it.
@@ -220,6 +285,7 @@ class CgnsWriter {
         Index other = kNone;
         bool is_upper = false;
         std::array<std::vector<cgsize_t>, 2> points;  // of triangles, of quadrangles
+        Polygons polygons;                            // or of all
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
             const Index own = mesh_.cell_region[mesh_.owner[f]];
             const Index beyond = f < mesh_.n_inner_faces() ? mesh_.cell_region[mesh_.neighbour[f]] : kNone;
@@ -231,12 +297,16 @@ class CgnsWriter {
                 other = own == r ? beyond : own;
                 is_upper = r > other;
             }
-            for (const Index p : corners) points[corners.size() == 3 ? 0 : 1].push_back(number_[p]);
+            if (has_polyhedra_) element_[f] = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 1;
+            std::vector<cgsize_t>& to = has_polyhedra_ ? polygons.points : points[corners.size() == 3 ? 0 : 1];
+            for (const Index p : corners) to.push_back(number_[p]);
+            if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
         }
-        if (points[0].empty() && points[1].empty()) return;
+        if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
         const std::string wanted = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
         const std::string name = names_.unique(wanted);
         std::array<cgsize_t, 2> range{next_, 0};
+        write_polygons(name, NGON_n, polygons);
         write_section(name, TRI_3, points[0].size() / 3, points[0]);
         write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4,
                       points[1]);
@@ -279,6 +349,8 @@ class CgnsWriter {
 
     CgnsFile file_;
     const VolumeMesh& mesh_;
+    bool has_polyhedra_;
+    std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
     Names base_names_{kInBase}, names_;
     std::vector<std::string> zone_names_;
     std::vector<cgsize_t> number_;  // of each point in the region at hand, from 1
@@ -301,6 +373,34 @@ class CgnsReader {
         return std::move(out_);
     }
 
+    /// After read(): has the file polyhedra? Then `cells` are its points, zones and regions alone.
+    bool has_polyhedra() const { return !polyhedra_.cell_region.empty(); }
+    FacesOfPolyhedra faces(CellsAndBoundary&& cells) {
+        if (!cells.cell_types.empty()) wrong("polyhedra and other cells in one file are not read");
+        FacesOfPolyhedra out;
+        // A face of an interface is told by both sides; the second telling goes.
+        std::vector<char> is_second(polyhedra_.owner.size(), 0);
+        for (const auto& [second, first] : twin_) is_second[second] = 1;
+        for (const auto& [second, first] : twin_) polyhedra_.neighbour[first] = polyhedra_.owner[second];
+        for (std::size_t f = 0; f < polyhedra_.owner.size(); ++f) {
+            if (is_second[f] != 0) continue;
+            if (polyhedra_.owner[f] == kNone) wrong("a face of the NGON_n sections belongs to no cell");
+            out.face_points.insert(
+                out.face_points.end(),
+                polyhedra_.face_points.begin() + static_cast<std::ptrdiff_t>(polyhedra_.face_offsets[f]),
+                polyhedra_.face_points.begin() + static_cast<std::ptrdiff_t>(polyhedra_.face_offsets[f + 1]));
+            out.face_offsets.push_back(out.face_points.size());
+            out.owner.push_back(polyhedra_.owner[f]);
+            out.neighbour.push_back(polyhedra_.neighbour[f]);
+            out.face_zone.push_back(polyhedra_.face_zone[f]);
+        }
+        out.cell_region = std::move(polyhedra_.cell_region);
+        out.points = std::move(cells.points);
+        out.zones = std::move(cells.zones);
+        out.regions = std::move(cells.regions);
+        return out;
+    }
+
   private:
     using Face = std::vector<Index>;
     /// An interface as one of its sides tells it.
@@ -308,7 +408,8 @@ class CgnsReader {
         int zone;
         std::string name, donor;
         std::vector<cgsize_t> own, theirs;
-        std::map<cgsize_t, Face> faces;  // of the own elements
+        std::map<cgsize_t, Face> faces;      // of the own elements
+        std::map<cgsize_t, Index> polygons;  // those of them that are of polyhedra
     };
     struct Range {
         cgsize_t first, last;
@@ -335,7 +436,10 @@ class CgnsReader {
         read_connections();
         int n_sections = 0;
         file_.check(cg_nsections(*file_, 1, zone_, &n_sections));
+        face_of_.clear();
         for (int s = 1; s <= n_sections; ++s) read_section(s);
+        // Cells of polyhedra refer to faces of any section.
+        for (int s = 1; s <= n_sections; ++s) read_polyhedra(s);
         out_.cell_region.resize(out_.cell_types.size(), static_cast<Index>(zone_ - 1));
     }
 
@@ -419,7 +523,7 @@ class CgnsReader {
             const bool fits = set == PointRange ? n_own == 2 : set == PointList && n_own == n_theirs && n_own >= 0;
             if (location != FaceCenter || type != Abutting1to1 || !fits || n_theirs < 0)
                 wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
-            Connection c{zone_, name.data(), donor.data(), {}, {}, {}};
+            Connection c{zone_, name.data(), donor.data(), {}, {}, {}, {}};
             c.own.resize(static_cast<std::size_t>(n_own));
             c.theirs.resize(static_cast<std::size_t>(n_theirs));
             file_.check(cg_conn_read(*file_, 1, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
@@ -448,6 +552,8 @@ class CgnsReader {
         int n_boundary = 0, parent = 0;
         file_.check(cg_section_read(*file_, 1, zone_, s, name.data(), &type, &first, &last, &n_boundary, &parent));
         file_.check(cg_ElementDataSize(*file_, 1, zone_, s, &size));
+        if (type == NFACE_n) return;
+        if (type == NGON_n) return read_polygons(s, name.data(), first, last, size);
         int corners = 0;
         file_.check(cg_npe(type, &corners));
         if (corners <= 0)
@@ -477,6 +583,72 @@ class CgnsReader {
                 wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", name.data(),
                                   cg_ElementTypeName(type)));
             }
+        }
+    }
+
+    /// Numbers in rows, each of at least so many.
+    struct Rows {
+        std::vector<cgsize_t> values, offsets;
+    };
+    Rows read_rows(int s, const char* name, cgsize_t first, cgsize_t last, cgsize_t size, cgsize_t least) {
+        if (last < first || size < least * (last - first + 1)) wrong(fmt::format("section \"{}\" is damaged", name));
+        Rows rows{std::vector<cgsize_t>(static_cast<std::size_t>(size)),
+                  std::vector<cgsize_t>(static_cast<std::size_t>(last - first + 2))};
+        file_.check(cg_poly_elements_read(*file_, 1, zone_, s, rows.values.data(), rows.offsets.data(), nullptr));
+        for (std::size_t k = 0; k + 1 < rows.offsets.size(); ++k)
+            if (rows.offsets[k] < 0 || rows.offsets[k + 1] > size || rows.offsets[k + 1] - rows.offsets[k] < least)
+                wrong(fmt::format("section \"{}\" is damaged", name));
+        return rows;
+    }
+
+    void read_polygons(int s, const char* name, cgsize_t first, cgsize_t last, cgsize_t size) {
+        const Rows rows = read_rows(s, name, first, last, size, 3);
+        for (cgsize_t e = first; e <= last; ++e) {
+            const auto k = static_cast<std::size_t>(e - first);
+            const auto n = static_cast<int>(rows.offsets[k + 1] - rows.offsets[k]);
+            const cgsize_t* points = rows.values.data() + rows.offsets[k];
+            face_of_[e] = static_cast<Index>(polyhedra_.owner.size());
+            for (Connection& c : connections_)
+                if (const auto face = c.faces.find(e); c.zone == zone_ && face != c.faces.end()) {
+                    append(points, n, face->second);
+                    c.polygons[e] = face_of_[e];
+                }
+            append(points, n, polyhedra_.face_points);
+            polyhedra_.face_offsets.push_back(polyhedra_.face_points.size());
+            polyhedra_.owner.push_back(kNone);
+            polyhedra_.neighbour.push_back(kNone);
+            polyhedra_.face_zone.push_back(zone_of(e));
+        }
+    }
+
+    void read_polyhedra(int s) {
+        std::array<char, 33> name{};
+        ElementType_t type{};
+        cgsize_t first = 0, last = 0, size = 0;
+        int n_boundary = 0, parent = 0;
+        file_.check(cg_section_read(*file_, 1, zone_, s, name.data(), &type, &first, &last, &n_boundary, &parent));
+        if (type != NFACE_n) return;
+        file_.check(cg_ElementDataSize(*file_, 1, zone_, s, &size));
+        const Rows rows = read_rows(s, name.data(), first, last, size, 4);
+        for (std::size_t k = 0; k + 1 < rows.offsets.size(); ++k) {
+            const auto cell = static_cast<Index>(polyhedra_.cell_region.size());
+            polyhedra_.cell_region.push_back(static_cast<Index>(zone_ - 1));
+            for (cgsize_t i = rows.offsets[k]; i < rows.offsets[k + 1]; ++i) {
+                const cgsize_t signed_face = rows.values[static_cast<std::size_t>(i)];
+                const auto face = face_of_.find(std::abs(signed_face));
+                if (face == face_of_.end())
+                    wrong(fmt::format("a cell refers to face {}, which is not there", signed_face));
+                // A face that only points into cells is turned round for the first of them.
+                Index& side = signed_face > 0 ? polyhedra_.owner[face->second] : polyhedra_.neighbour[face->second];
+                if (side != kNone) wrong(fmt::format("face {} has two cells on one side", std::abs(signed_face)));
+                side = cell;
+            }
+        }
+        for (const auto& [element, f] : face_of_) {
+            if (polyhedra_.owner[f] != kNone || polyhedra_.neighbour[f] == kNone) continue;
+            std::swap(polyhedra_.owner[f], polyhedra_.neighbour[f]);
+            std::reverse(polyhedra_.face_points.begin() + static_cast<std::ptrdiff_t>(polyhedra_.face_offsets[f]),
+                         polyhedra_.face_points.begin() + static_cast<std::ptrdiff_t>(polyhedra_.face_offsets[f + 1]));
         }
     }
 
@@ -518,6 +690,14 @@ class CgnsReader {
                         });
                     same.join(p, q);
                 }
+                if (const auto polygon = c.polygons.find(c.own[k]); polygon != c.polygons.end()) {
+                    const auto twin = partner->polygons.find(c.theirs[k]);
+                    if (twin == partner->polygons.end())
+                        wrong(fmt::format("the faces of interface \"{}\" do not fit together", c.name));
+                    polyhedra_.face_zone[polygon->second] = zone;
+                    twin_.push_back({twin->second, polygon->second});
+                    continue;
+                }
                 out_.boundary_points.insert(out_.boundary_points.end(), face.begin(), face.end());
                 out_.boundary_offsets.push_back(out_.boundary_points.size());
                 out_.boundary_zone.push_back(zone);
@@ -531,7 +711,7 @@ class CgnsReader {
             out_.points[n] = out_.points[p];
             number[p] = n++;
         }
-        for (std::vector<Index>* list : {&out_.cell_points, &out_.boundary_points})
+        for (std::vector<Index>* list : {&out_.cell_points, &out_.boundary_points, &polyhedra_.face_points})
             for (Index& p : *list) p = number[same.find(p)];
         out_.points.resize(n);
     }
@@ -544,6 +724,9 @@ class CgnsReader {
     std::vector<std::string> zone_names_;
     std::vector<Range> ranges_;
     std::vector<Connection> connections_;
+    FacesOfPolyhedra polyhedra_;              // its points are those of out_
+    std::map<cgsize_t, Index> face_of_;       // element number, in the region at hand
+    std::vector<std::array<Index, 2>> twin_;  // the same faces of two regions, the second first
 };
 
 }  // namespace
@@ -558,7 +741,10 @@ VolumeMesh read_cgns(const std::filesystem::path& file) {
     if (io::read_file(file, 8) != "\x89HDF\r\n\x1a\n")
         throw InputError(fmt::format("{}: this is no CGNS file (it is not in HDF5 form)", file.string()));
     try {
-        return assemble_mesh(CgnsReader(file).read());
+        CgnsReader reader(file);
+        CellsAndBoundary cells = reader.read();
+        return reader.has_polyhedra() ? assemble_polyhedra(reader.faces(std::move(cells)))
+                                      : assemble_mesh(std::move(cells));
     } catch (const InputError& e) {
         const std::string text = e.what();
         throw InputError(text.starts_with(file.string()) ? text : fmt::format("{}: {}", file.string(), text));

@@ -19,8 +19,8 @@ namespace anvilcast {
 namespace {
 
 constexpr std::size_t kBlock = std::size_t{1} << 18;
-constexpr std::array<int, 4> kVtkType{10, 14, 13, 12};  // tetrahedron, pyramid, wedge, hexahedron
-constexpr int kVtkTriangle = 5, kVtkQuad = 9;
+constexpr std::array<int, 5> kVtkType{10, 14, 13, 12, 42};  // tetrahedron, pyramid, wedge, hexahedron, polyhedron
+constexpr int kVtkTriangle = 5, kVtkPolygon = 7, kVtkQuad = 9, kVtkPolyhedron = 42;
 
 std::string compressed(const void* data, std::size_t bytes) {
     const std::size_t n = (bytes + kBlock - 1) / kBlock;
@@ -98,22 +98,63 @@ class VtuWriter {
         std::vector<std::int64_t> connectivity, offsets;
         std::vector<std::uint8_t> types;
         for (std::size_t c = 0; c < mesh_.n_cells(); ++c) {
-            if (mesh_.cell_types[c] == CellType::polyhedron)
-                throw FailureError("polyhedra cannot be written to VTU by this version");
-            auto cell = mesh_.cell(c);
+            const auto cell = mesh_.cell(c);
             connectivity.insert(connectivity.end(), cell.begin(), cell.end());
+            if (mesh_.cell_types[c] == CellType::polyhedron) add_polyhedron(c, connectivity);
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
             types.push_back(static_cast<std::uint8_t>(kVtkType[static_cast<std::size_t>(mesh_.cell_types[c])]));
+            face_offsets_.push_back(
+                mesh_.cell_types[c] == CellType::polyhedron ? static_cast<std::int64_t>(face_stream_.size()) : -1);
         }
         for (std::size_t f = mesh_.n_plain_faces(); f < mesh_.n_faces(); ++f) {
             auto face = mesh_.face(f);
             connectivity.insert(connectivity.end(), face.begin(), face.end());
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
-            types.push_back(static_cast<std::uint8_t>(face.size() == 3 ? kVtkTriangle : kVtkQuad));
+            types.push_back(static_cast<std::uint8_t>(face.size() == 3   ? kVtkTriangle
+                                                      : face.size() == 4 ? kVtkQuad
+                                                                         : kVtkPolygon));
+            face_offsets_.push_back(-1);
         }
         add("Int64", "connectivity", 1, connectivity);
         add("Int64", "offsets", 1, offsets);
         add("UInt8", "types", 1, types);
+        if (face_stream_.empty()) return;
+        add("Int64", "faces", 1, face_stream_);
+        add("Int64", "faceoffsets", 1, face_offsets_);
+    }
+
+    /// Its points, each once, and its faces turned out: their number, then each one's number of points and these.
+    void add_polyhedron(std::size_t cell, std::vector<std::int64_t>& connectivity) {
+        if (first_face_.empty()) list_faces();
+        const std::size_t first = connectivity.size();
+        const std::span<const Index> faces(faces_.data() + first_face_[cell],
+                                           first_face_[cell + 1] - first_face_[cell]);
+        face_stream_.push_back(static_cast<std::int64_t>(faces.size()));
+        for (const Index f : faces) {
+            const auto points = mesh_.face(f);
+            face_stream_.push_back(static_cast<std::int64_t>(points.size()));
+            if (mesh_.owner[f] == cell)
+                face_stream_.insert(face_stream_.end(), points.begin(), points.end());
+            else
+                face_stream_.insert(face_stream_.end(), points.rbegin(), points.rend());
+            connectivity.insert(connectivity.end(), points.begin(), points.end());
+        }
+        const auto begin = connectivity.begin() + static_cast<std::ptrdiff_t>(first);
+        std::sort(begin, connectivity.end());
+        connectivity.erase(std::unique(begin, connectivity.end()), connectivity.end());
+    }
+
+    void list_faces() {
+        first_face_.assign(mesh_.n_cells() + 1, 0);
+        for (const Index c : mesh_.owner) ++first_face_[c + 1];
+        for (const Index c : mesh_.neighbour) ++first_face_[c + 1];
+        for (std::size_t c = 1; c < first_face_.size(); ++c) first_face_[c] += first_face_[c - 1];
+        faces_.resize(first_face_.back());
+        std::vector<std::size_t> at(first_face_.begin(), first_face_.end() - 1);
+        for (Index f = 0; f < mesh_.n_faces(); ++f) {
+            faces_[at[mesh_.owner[f]]++] = f;
+            if (f < mesh_.n_inner_faces()) faces_[at[mesh_.neighbour[f]]++] = f;
+        }
     }
 
     void add_cell_data() {
@@ -137,6 +178,9 @@ class VtuWriter {
     const std::vector<FaceField>& fields_;
     const VolumeMesh& mesh_;
     std::string head_, data_;
+    std::vector<std::size_t> first_face_;  // of polyhedra
+    std::vector<Index> faces_;
+    std::vector<std::int64_t> face_stream_, face_offsets_;
 };
 
 class VtuReader {
@@ -178,6 +222,19 @@ class VtuReader {
         for (const Vec3& p : out.points)
             if (!is_finite(p)) wrong("a coordinate is not a finite number");
         read_cells(out);
+        return out;
+    }
+
+    /// Polyhedra, when the file has any; `cells` what read() gave.
+    bool has_polyhedra() const { return !polyhedra_.empty(); }
+    FacesOfPolyhedra faces(CellsAndBoundary&& cells) const {
+        if (!cells.cell_types.empty()) wrong("polyhedra and other cells in one file are not read");
+        FacesOfPolyhedra out;
+        match_faces(cells, out);
+        out.points = std::move(cells.points);
+        out.zones = std::move(cells.zones);
+        out.regions = std::move(cells.regions);
+        out.cell_region = polyhedron_region_;
         return out;
     }
 
@@ -261,7 +318,7 @@ class VtuReader {
         return out;
     }
 
-    void read_cells(CellsAndBoundary& out) const {
+    void read_cells(CellsAndBoundary& out) {
         const pugi::xml_node cells = piece_.child("Cells"), data = piece_.child("CellData");
         const auto connectivity = array<std::int64_t>(named(cells, "connectivity"), "Int64");
         const auto offsets = array<std::int64_t>(named(cells, "offsets"), "Int64");
@@ -275,12 +332,18 @@ class VtuReader {
             const std::int64_t end = offsets[c];
             if (end < first || end > static_cast<std::int64_t>(connectivity.size()))
                 wrong("the cell offsets make no sense");
+            if (types[c] == kVtkPolyhedron) {
+                read_polyhedron(c, region[c], out);
+                first = end;
+                continue;
+            }
             const auto type = std::find(kVtkType.begin(), kVtkType.end(), types[c]);
             const bool is_cell = type != kVtkType.end();
             const int expected = is_cell                    ? n_corners(static_cast<CellType>(type - kVtkType.begin()))
                                  : types[c] == kVtkTriangle ? 3
                                  : types[c] == kVtkQuad     ? 4
-                                                            : -1;
+                                 : types[c] == kVtkPolygon && end - first > 2 ? static_cast<int>(end - first)
+                                                                              : -1;
             if (end - first != expected) wrong(fmt::format("cell {} of type {} is not read", c, types[c]));
             std::vector<Index>& points = is_cell ? out.cell_points : out.boundary_points;
             for (std::int64_t k = first; k < end; ++k) {
@@ -305,6 +368,87 @@ class VtuReader {
         }
     }
 
+    void read_polyhedron(std::size_t c, std::int32_t region, const CellsAndBoundary& out) {
+        if (face_stream_.empty()) {
+            const pugi::xml_node cells = piece_.child("Cells");
+            face_stream_ = array<std::int64_t>(named(cells, "faces"), "Int64");
+            face_offsets_ = array<std::int64_t>(named(cells, "faceoffsets"), "Int64");
+            polyhedra_.push_back(0);
+        }
+        if (region < 0 || region >= static_cast<std::int32_t>(out.regions.size()))
+            wrong(fmt::format("cell {} is in no region", c));
+        polyhedron_region_.push_back(static_cast<Index>(region));
+        // The stream runs from the end of the last polyhedron to this one's.
+        auto next = [&] {
+            if (stream_at_ >= face_stream_.size()) wrong("the faces of the polyhedra are truncated");
+            return face_stream_[stream_at_++];
+        };
+        const std::int64_t n_faces = next();
+        if (n_faces < 4) wrong(fmt::format("polyhedron {} has fewer than four faces", c));
+        for (std::int64_t f = 0; f < n_faces; ++f) {
+            const std::int64_t n = next();
+            if (n < 3) wrong(fmt::format("polyhedron {} has a face with fewer than three points", c));
+            for (std::int64_t k = 0; k < n; ++k) {
+                const std::int64_t p = next();
+                if (p < 0 || p >= static_cast<std::int64_t>(out.points.size()))
+                    wrong(fmt::format("cell {} refers to point {}, which is not there", c, p));
+                polyhedron_points_.push_back(static_cast<Index>(p));
+            }
+            polyhedron_face_offsets_.push_back(polyhedron_points_.size());
+        }
+        if (c >= face_offsets_.size() || face_offsets_[c] != static_cast<std::int64_t>(stream_at_))
+            wrong("the faces of the polyhedra are not in the order of the cells");
+        polyhedra_.push_back(polyhedron_face_offsets_.size() - 1);
+    }
+
+    /// Faces with the same points, of two polyhedra or of one and the boundary, are one.
+    void match_faces(const CellsAndBoundary& boundary, FacesOfPolyhedra& out) const {
+        struct Side {
+            std::vector<Index> key;
+            Index cell, number;  // cell kNone: face of the boundary
+        };
+        std::vector<Side> sides;
+        auto add = [&](auto begin, auto end, Index cell, std::size_t number) {
+            std::vector<Index> key(begin, end);
+            std::sort(key.begin(), key.end());
+            sides.push_back({std::move(key), cell, static_cast<Index>(number)});
+        };
+        auto span = [](const std::vector<Index>& points, const std::vector<std::size_t>& offsets, std::size_t f) {
+            return std::span(points).subspan(offsets[f], offsets[f + 1] - offsets[f]);
+        };
+        for (std::size_t c = 0; c + 1 < polyhedra_.size(); ++c)
+            for (std::size_t f = polyhedra_[c]; f < polyhedra_[c + 1]; ++f) {
+                const auto p = span(polyhedron_points_, polyhedron_face_offsets_, f);
+                add(p.begin(), p.end(), static_cast<Index>(c), f);
+            }
+        for (std::size_t b = 0; b < boundary.boundary_zone.size(); ++b) {
+            const auto p = span(boundary.boundary_points, boundary.boundary_offsets, b);
+            add(p.begin(), p.end(), kNone, b);
+        }
+        std::sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) {
+            return a.key != b.key ? a.key < b.key : a.cell != b.cell ? a.cell < b.cell : a.number < b.number;
+        });
+        for (std::size_t i = 0, j = 0; i < sides.size(); i = j) {
+            std::size_t n_cells = 0;
+            for (j = i; j < sides.size() && sides[j].key == sides[i].key; ++j)
+                if (sides[j].cell != kNone) ++n_cells;
+            if (n_cells == 0 || n_cells > 2 || j - i - n_cells > 1)
+                wrong(fmt::format("a face of {} points is of {} polyhedra and {} times in the zones",
+                                  sides[i].key.size(), n_cells, j - i - n_cells));
+            const auto p = span(polyhedron_points_, polyhedron_face_offsets_, sides[i].number);
+            out.face_points.insert(out.face_points.end(), p.begin(), p.end());
+            out.face_offsets.push_back(out.face_points.size());
+            out.owner.push_back(sides[i].cell);
+            out.neighbour.push_back(n_cells == 2 ? sides[i + 1].cell : kNone);
+            out.face_zone.push_back(j - i > n_cells ? boundary.boundary_zone[sides[j - 1].number] : kNone);
+        }
+    }
+
+    std::vector<std::int64_t> face_stream_, face_offsets_;
+    std::size_t stream_at_ = 0;
+    std::vector<std::size_t> polyhedra_;  // first face of each, and the number of all
+    std::vector<Index> polyhedron_region_, polyhedron_points_;
+    std::vector<std::size_t> polyhedron_face_offsets_{0};
     std::string content_, name_;
     std::size_t data_ = 0;
     bool is_compressed_ = false;
@@ -323,9 +467,11 @@ void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh, const 
 }
 
 VolumeMesh read_vtu(const std::filesystem::path& file) {
-    CellsAndBoundary cells = VtuReader(io::read_file(file), file.string()).read();
+    VtuReader reader(io::read_file(file), file.string());
+    CellsAndBoundary cells = reader.read();
     try {
-        return assemble_mesh(std::move(cells));
+        return reader.has_polyhedra() ? assemble_polyhedra(reader.faces(std::move(cells)))
+                                      : assemble_mesh(std::move(cells));
     } catch (const InputError& e) {
         throw InputError(fmt::format("{}: {}", file.string(), e.what()));
     }

@@ -25,9 +25,13 @@ void check_request(const Domain& domain, const Sizing& sizing, const Case& c, co
         layers = with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
     if (!c.limits.cells) return;
     const Prediction p = predict(domain, sizing.field, context);
-    double cells = p.cells;
-    for (const LayerForecast& f : layers)
-        cells += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count - f.core_cells;
+    double core = p.cells, prisms = 0;
+    for (const LayerForecast& f : layers) {
+        core -= f.core_cells;
+        prisms += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count;
+    }
+    const double cells =
+        c.cells == FillCells::polyhedra ? predicted_polyhedra(core, p.triangles) + 0.5 * prisms : core + prisms;
     if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
     throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, cells, c)));
 }
@@ -101,11 +105,18 @@ BuildResult build(const Case& c, const Context& context) {
     const SurfaceMesh surface = mesh_up_to_surface(c, result, field, watch, context);
 
     FillOptions options;
-    options.max_cells = c.limits.cells ? static_cast<std::size_t>(*c.limits.cells) : 0;
+    /// Tetrahedra that a polyhedron takes the place of.
+    constexpr double kPerPolyhedron = 6;
+    options.cells = c.cells;
+    if (c.limits.cells)
+        options.max_cells =
+            static_cast<std::size_t>(*c.limits.cells * (c.cells == FillCells::polyhedra ? kPerPolyhedron : 1));
     // What the surface mesh has left of the tolerance; without one, flat patches and straight edges alone.
     options.slide = std::max(0.0, c.surface.tolerance - surface.largest_deviation);
     if (c.layers.empty()) {
-        result.mesh = fill_with_tetrahedra(surface, field, options, context, &result.fill);
+        result.mesh = c.cells == FillCells::polyhedra
+                          ? fill_with_polyhedra(surface, field, options, context, &result.fill)
+                          : fill_with_tetrahedra(surface, field, options, context, &result.fill);
     } else {
         const LayerStacks stacks =
             with_case_file(c, [&] { return grow_layers(surface, field, layer_request(c), context); });
@@ -114,6 +125,11 @@ BuildResult build(const Case& c, const Context& context) {
         result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
     }
     watch.lap("fill");
+    if (result.fill.bad_polyhedra > 0)
+        result.warnings.push_back(fmt::format(
+            "{} of {} polyhedra are concave or lean much, and moving their points did not make them better: the worst "
+            "places by \"visibility\" and \"orthogonality\" tell where",
+            result.fill.bad_polyhedra, result.mesh.n_cells()));
 
     context.report("assess", "validity", 0);
     if (const auto faults = find_faults(result.mesh); !faults.empty())

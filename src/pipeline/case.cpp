@@ -307,8 +307,9 @@ class CaseReader {
         if (t == nullptr) return;
         Section s = section(*t, "[fill]");
         const auto cells = s.text("cells");
-        if (cells && *cells != "tetrahedra")
-            s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\"", *cells));
+        if (cells && *cells != "tetrahedra" && *cells != "polyhedra")
+            s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\" or \"polyhedra\"", *cells));
+        if (cells && *cells == "polyhedra") case_.cells = FillCells::polyhedra;
         s.finish();
     }
     void read_limits() {

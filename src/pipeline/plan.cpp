@@ -83,6 +83,14 @@ void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Pla
     }
 }
 
+/// A column stands on each point, and there are half as many of these as triangles.
+void count_polyhedra(Plan& out) {
+    const double tetrahedra = out.core_cells;
+    out.core_cells = predicted_polyhedra(tetrahedra, out.triangles);
+    out.layer_cells *= 0.5;
+    for (RegionPlan& r : out.regions) r.cells *= tetrahedra > 0 ? out.core_cells / tetrahedra : 1;
+}
+
 }  // namespace
 
 std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources, double total, const Case& c) {
@@ -126,10 +134,13 @@ Plan plan(const Case& c, const Context& context) {
         plan_layers(with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }),
                     c, out);
     out.core_cells = std::max(0.0, out.core_cells);
+    out.cells = c.cells;
+    const double filled = out.total_cells();
+    if (c.cells == FillCells::polyhedra) count_polyhedra(out);
     out.sources = p.sources;
     // Layers take their place from all sources alike.
     for (SourceShare& s : out.sources) s.cells *= p.cells > 0 ? out.core_cells / p.cells : 0;
-    out.cost = predict_cost(out.triangles, out.total_cells());
+    out.cost = predict_cost(out.triangles, filled, c.cells == FillCells::polyhedra ? out.total_cells() : 0);
     out.cells_limit = c.limits.cells;
     if (const auto beyond = beyond_budget(out.sources, out.total_cells(), c)) out.beyond.push_back(*beyond);
     for (const std::string& w : out.warnings) context.warn(w);
