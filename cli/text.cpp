@@ -295,6 +295,7 @@ static std::string worst_row(const Metric& m, const LengthUnit& unit) {
 }
 
 static std::string surface_metrics_text(const std::vector<Metric>& metrics, const LengthUnit& unit) {
+    if (metrics.empty()) return "";
     std::string text =
         fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}\n", "Surface triangles", "min", "mean", "99 %", "max");
     for (const Metric& m : metrics) text += metric_row(m, unit);
@@ -307,8 +308,10 @@ static std::string quality_text(const VolumeMesh& mesh, const QualityReport& rep
     for (const Metric& m : report.metrics) text += metric_row(m, unit);
     text += surface_metrics_text(report.surface, unit);
     text += "(99 %: the value that 99 of 100 cells or faces keep on the good side of)\n\nWorst places\n";
-    for (const char* name : {"equiangle skewness", "smallest dihedral", "non-orthogonality", "volume ratio"})
-        text += worst_row(report.metric(name), unit);
+    for (const Metric& m : report.metrics)
+        for (const char* name :
+             {"equiangle skewness", "smallest dihedral", "visibility", "warp", "non-orthogonality", "volume ratio"})
+            if (m.name == name) text += worst_row(m, unit);
     if (report.cells_limit)
         text += fmt::format("\ncells {}, limit {}: {}\n", grouped(mesh.n_cells()),
                             grouped(static_cast<std::size_t>(*report.cells_limit)),

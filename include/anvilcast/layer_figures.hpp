@@ -2,9 +2,9 @@
 //
 //     for (const LayerFigures& f : measure_layers(mesh)) print(f.zone, f.most, f.first_median);
 //
-// A column is followed from each face of a wall through prisms (or hexahedra) to the face opposite, as long as there
-// are any. The height of a layer is its volume over the mean of its areas, so that a leaning prism counts as high as
-// it is thick.
+// A column is followed from each face of a wall through prisms, hexahedra or polyhedra that stand on it as a prism
+// does, to the face opposite, as long as there are any. The height of a layer is its volume over the mean of its areas,
+// so that a leaning prism counts as high as it is thick.
 #pragma once
 
 #include <anvilcast/context.hpp>
@@ -50,7 +50,8 @@ struct AskedLayers {
     Index count = 0;
     double first = 0;
 };
-/// One for each side of a zone that has layers somewhere, or for which some were asked.
+/// One for each side of a zone that has layers somewhere, or for which some were asked. Single ones on less than a
+/// fifth of a side that none were asked for are not counted: cells of the core may look like that.
 ANVILCAST_API std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh,
                                                        const std::vector<AskedLayers>& asked = {},
                                                        const Context& context = {});

@@ -7,6 +7,7 @@
 // Definitions. A cell's centre is its centroid, a face's centre its area centroid, n the unit normal of a face, V a
 // volume; "better" tells which way is good.
 //   volume               m^3, from the cell's faces by the divergence theorem. Better: positive.
+// Polyhedra have no equiangle skewness and no aspect ratio: there is no regular one to compare with.
 //   equiangle skewness   largest of (t_max - t_e) / (180 - t_e) and (t_e - t_min) / t_e over the corner angles t of the
 //                        cell's faces; t_e is 60 degrees in triangles, 90 in quadrangles. 0 to 1, better: low.
 //   equivolume skewness  1 - V / V_regular, tetrahedra only, V_regular that of the regular tetrahedron with the same
@@ -17,6 +18,12 @@
 //   low. orthogonality        smallest over the cell's faces of n . unit(face centre - cell centre) and, between two
 //   cells,
 //                        n . unit(other centre - cell centre). -1 to 1, better: high.
+//   visibility           smallest over the cell's faces, each as triangles round the mean of its points, of the cosine
+//                        between a triangle's normal and the line from the cell's centre to that mean; the cell is
+//                        star-shaped about its centre when it is above 0. Where not all cells are tetrahedra, which
+//                        always are. -1 to 1, better: high.
+//   warp                 of a face: largest distance of its points from the plane through its centre with its mean
+//                        normal, over the square root of its area. 0 is flat, better: low.
 //   non-orthogonality    degrees, of an inner face: between n and the line that joins the centres of its two cells.
 //                        Better: low.
 //   volume ratio         of a face between two cells of one region: larger over smaller volume. 1 and up, better: low.

@@ -431,7 +431,9 @@ void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::
 /// Do the tops on both sides of an inner side of a stack meet at an angle? A thin cell round it would be no good one.
 bool DualFrame::is_bent(Index side) const {
     const Index cell = mesh_.owner[side], other = mesh_.neighbour[side];
-    if (kind(top(cell)) != NodeKind::face || kind(top(other)) != NodeKind::face) return false;
+    // Fans turn by little from column to column.
+    for (const Index c : {cell, other})
+        if (kind(bottom(c)) != NodeKind::face || kind(top(c)) != NodeKind::face) return false;
     return dot(normalized(inward_normal(index(top(cell)), cell)), normalized(inward_normal(index(top(other)), other))) <
            least_cosine_;
 }

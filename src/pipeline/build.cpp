@@ -131,6 +131,11 @@ BuildResult build(const Case& c, const Context& context) {
             "places by \"visibility\" and \"orthogonality\" tell where",
             result.fill.bad_polyhedra, result.mesh.n_cells()));
 
+    if (c.cells == FillCells::polyhedra && c.limits.skewness)
+        result.warnings.emplace_back(
+            "[limits] skewness is not checked: it is of equiangle skewness, which polyhedra do not have; "
+            "non_orthogonality and volume_growth are for them too");
+
     context.report("assess", "validity", 0);
     if (const auto faults = find_faults(result.mesh); !faults.empty())
         throw InternalError(

@@ -99,6 +99,32 @@ double orthogonality(const VolumeMesh& mesh, const Measures& m, std::size_t cell
     return worst;
 }
 
+/// The centre sees a face from inside where this is above 0, triangle by triangle round the mean of its points.
+double visibility(const VolumeMesh& mesh, const Measures& m, std::size_t cell) {
+    double worst = 1;
+    for (const Index f : m.faces_of(cell)) {
+        const auto p = mesh.face(f);
+        const double sense = mesh.owner[f] == cell ? 1.0 : -1.0;
+        Vec3 mean{};
+        for (const Index i : p) mean += mesh.points[i] / static_cast<double>(p.size());
+        const Vec3 sight = normalized(mean - m.cell_center[cell]);
+        for (std::size_t k = 0; k < p.size(); ++k)
+            worst =
+                std::min(worst, sense * dot(sight, normalized(triangle_normal(mean, mesh.points[p[k]],
+                                                                              mesh.points[p[(k + 1) % p.size()]]))));
+    }
+    return worst;
+}
+
+double warp(const VolumeMesh& mesh, const Measures& m, std::size_t f) {
+    const double area = length(m.face_area[f]);
+    if (mesh.face(f).size() == 3 || !(area > 0)) return 0;
+    double farthest = 0;
+    for (const Index p : mesh.face(f))
+        farthest = std::max(farthest, std::abs(dot(mesh.points[p] - m.face_center[f], m.face_area[f])) / area);
+    return farthest / std::sqrt(area);
+}
+
 std::string zone_of_cell(const VolumeMesh& mesh, const Measures& m, std::size_t cell) {
     for (const Index f : m.faces_of(cell))
         for (const BoundaryZone& zone : mesh.zones)
@@ -143,19 +169,36 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
         };
         report.metrics.push_back(quality::summarised(kind, quality::measured(n, value), describe));
     };
+    // Some are defined for the standard types alone.
+    std::vector<Index> standard;
+    for (Index c = 0; c < mesh.n_cells(); ++c)
+        if (mesh.cell_types[c] != CellType::polyhedron) standard.push_back(c);
+    auto add_standard = [&](const MetricKind& kind, auto value) {
+        if (standard.empty()) return;
+        report.metrics.push_back(quality::summarised(
+            kind, quality::measured(standard.size(), [&](std::size_t i) { return value(standard[i]); }),
+            [&](std::size_t i) {
+                return WorstPlace{0, m.cell_center[standard[i]], standard[i], zone_of_cell(mesh, m, standard[i])};
+            }));
+    };
     add({"volume", "m\xC2\xB3", false, {}}, false, [&](std::size_t c) { return m.cell_volume[c]; });
-    add({"equiangle skewness", "", true, limits.skewness}, false,
-        [&](std::size_t c) { return equiangle_skewness(mesh, m, c); });
-    if (std::all_of(mesh.cell_types.begin(), mesh.cell_types.end(),
-                    [](CellType t) { return t == CellType::tetrahedron; }))
+    add_standard({"equiangle skewness", "", true, limits.skewness},
+                 [&](std::size_t c) { return equiangle_skewness(mesh, m, c); });
+    const auto is_tetrahedron = [](CellType t) { return t == CellType::tetrahedron; };
+    const bool all_tetrahedra = std::all_of(mesh.cell_types.begin(), mesh.cell_types.end(), is_tetrahedron);
+    if (all_tetrahedra)
         add({"equivolume skewness", "", true, {}}, false,
             [&](std::size_t c) { return equivolume_skewness(mesh, m, c); });
     add({"smallest dihedral", "\xC2\xB0", false, {}}, false,
         [&](std::size_t c) { return dihedral_angles(mesh, m, c).smallest; });
     add({"largest dihedral", "\xC2\xB0", true, {}}, false,
         [&](std::size_t c) { return dihedral_angles(mesh, m, c).largest; });
-    add({"aspect ratio", "", true, {}}, false, [&](std::size_t c) { return aspect_ratio(mesh, m, c); });
+    add_standard({"aspect ratio", "", true, {}}, [&](std::size_t c) { return aspect_ratio(mesh, m, c); });
     add({"orthogonality", "", false, {}}, false, [&](std::size_t c) { return orthogonality(mesh, m, c); });
+    if (!all_tetrahedra) {
+        add({"visibility", "", false, {}}, false, [&](std::size_t c) { return visibility(mesh, m, c); });
+        add({"warp", "", true, {}}, true, [&](std::size_t f) { return warp(mesh, m, f); });
+    }
     add({"non-orthogonality", "\xC2\xB0", true, limits.non_orthogonality}, true, [&](std::size_t f) {
         return angle_between(m.face_area[f], m.cell_center[mesh.neighbour[f]] - m.cell_center[mesh.owner[f]]);
     });

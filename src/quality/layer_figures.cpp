@@ -12,12 +12,22 @@
 namespace anvilcast {
 namespace {
 
-bool is_layer_type(CellType t) { return t == CellType::prism || t == CellType::hexahedron; }
+bool is_layer_type(CellType t) {
+    return t == CellType::prism || t == CellType::hexahedron || t == CellType::polyhedron;
+}
+
+std::size_t n_shared(std::span<const Index> a, std::span<const Index> b) {
+    return static_cast<std::size_t>(
+        std::count_if(a.begin(), a.end(), [&b](Index p) { return std::find(b.begin(), b.end(), p) != b.end(); }));
+}
+
+/// A polyhedron on a stack that is so many times as high as the last one is of the core, prism or not.
+constexpr double kMostGrowth = 2.5;
 
 class Columns {
   public:
-    explicit Columns(const VolumeMesh& mesh) : mesh_(mesh) {
-        // Faces of the cells that layers may be of: five or six each.
+    explicit Columns(const VolumeMesh& mesh) : mesh_(mesh), n_plain_(mesh.n_plain_faces()) {
+        // Faces of the cells that layers may be of.
         first_.assign(mesh.n_cells() + 1, 0);
         auto for_sides = [&](const auto& visit) {
             for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
@@ -47,6 +57,8 @@ class Columns {
             const Index opposite = opposite_of(cell, face);
             if (opposite == kNone) break;
             const double height = height_of(cell, face, opposite);
+            const bool is_polyhedron = mesh_.cell_types[cell] == CellType::polyhedron;
+            if (is_polyhedron && below > 0 && height > kMostGrowth * below) break;  // of the core
             if (out.count++ == 0) out.first = height;
             out.total += height;
             if (below > 0 && height > 1.0001 * below) {
@@ -79,9 +91,10 @@ class Columns {
     }
 
     /// The face of a prism or hexahedron that has no point of the given one; kNone for other cells, and for a prism's
-    /// quadrangles.
+    /// quadrangles. Polyhedra count that stand on the face as a prism does.
     Index opposite_of(Index cell, Index face) const {
         if (!is_layer_type(mesh_.cell_types[cell])) return kNone;
+        if (mesh_.cell_types[cell] == CellType::polyhedron) return top_over(cell, face);
         const auto own = mesh_.face(face);
         if (mesh_.cell_types[cell] == CellType::prism && own.size() != 3) return kNone;
         for (Index k = first_[cell]; k < first_[cell + 1]; ++k) {
@@ -93,8 +106,48 @@ class Columns {
         return kNone;
     }
 
+    /// The one face that shares no point with the given one, if all others have an edge in common with it, but for
+    /// those that the polyhedron stands on beside this one, where zones meet. All but two sides are quadrangles: where
+    /// a neighbour has a layer more, sides have a fifth point.
+    Index top_over(Index cell, Index face) const {
+        const std::span<const Index> faces(faces_.data() + first_[cell], first_[cell + 1] - first_[cell]);
+        Index top = kNone;
+        for (const Index f : faces) {
+            if (n_shared(mesh_.face(f), mesh_.face(face)) != 0) continue;
+            if (top != kNone) return kNone;
+            top = f;
+        }
+        if (top == kNone) return kNone;
+        std::size_t n_wide = 0;
+        for (const Index f : faces) {
+            const bool is_base = f == face || (f >= n_plain_ && n_shared(mesh_.face(f), mesh_.face(top)) == 0);
+            if (f != top && !is_base && n_shared(mesh_.face(f), mesh_.face(top)) < 2) return kNone;
+            if (f != top && !is_base && mesh_.face(f).size() > 4) ++n_wide;
+        }
+        if (n_wide > 2) return kNone;
+        return top;
+    }
+
+    /// By tetrahedra from the mean of its points to the triangles round its faces' means.
+    double polyhedron_volume(Index cell) const {
+        const std::span<const Index> faces(faces_.data() + first_[cell], first_[cell + 1] - first_[cell]);
+        const Vec3& at = mesh_.points[mesh_.face(faces[0])[0]];
+        double sum = 0;
+        for (const Index f : faces) {
+            const auto p = mesh_.face(f);
+            Vec3 mean{};
+            for (const Index i : p) mean += (mesh_.points[i] - at) / static_cast<double>(p.size());
+            double face_sum = 0;
+            for (std::size_t k = 0; k < p.size(); ++k)
+                face_sum += dot(mean, cross(mesh_.points[p[k]] - at, mesh_.points[p[(k + 1) % p.size()]] - at)) / 6;
+            sum += mesh_.owner[f] == cell ? face_sum : -face_sum;
+        }
+        return sum;
+    }
+
     /// By tetrahedra from the cell's first corner to its faces.
     double volume(Index cell) const {
+        if (mesh_.cell_types[cell] == CellType::polyhedron) return polyhedron_volume(cell);
         const auto corners = mesh_.cell(cell);
         const Vec3& at = mesh_.points[corners[0]];
         double sum = 0;
@@ -113,6 +166,7 @@ class Columns {
 
     /// Volume over the mean of the area on the way, by Simpson's rule, exact for straight edges.
     double height_of(Index cell, Index low, Index high) const {
+        if (mesh_.cell_types[cell] == CellType::polyhedron) return height_of_polyhedron(cell, high);
         const Vec3 a = area_vector(low), b = area_vector(high);
         // A prism's corners k and k + 3 are over each other, and a hexahedron's k and k + 4 when it stands on these.
         const auto corners = mesh_.cell(cell);
@@ -131,9 +185,22 @@ class Columns {
         return mean > 0 ? volume(cell) / mean : 0;
     }
 
+    /// As of a frustum: its ends are alike. What it stands on is all that has no point of its top.
+    double height_of_polyhedron(Index cell, Index high) const {
+        double low = 0;
+        for (Index k = first_[cell]; k < first_[cell + 1]; ++k)
+            if (n_shared(mesh_.face(faces_[k]), mesh_.face(high)) == 0) low += length(area_vector(faces_[k]));
+        const double up = length(area_vector(high)), mean = (low + std::sqrt(low * up) + up) / 3;
+        return mean > 0 ? volume(cell) / mean : 0;
+    }
+
     const VolumeMesh& mesh_;
+    std::size_t n_plain_;
     std::vector<Index> first_, faces_;
 };
+
+/// Of a zone's area that single layers nobody asked for must stand on to be taken for layers.
+constexpr double kLeastShare = 0.2;
 
 double weighted_percentile(std::vector<std::pair<double, double>>& values, double share) {
     std::sort(values.begin(), values.end());
@@ -182,6 +249,13 @@ std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh, const std::vect
             return a.zone == where[0] && a.region == where[1];
         });
         if (r.most == 0 && request == asked.end()) continue;
+        // A polyhedron of the core may be built like a prism, too.
+        double with_some = 0, all = 0;
+        for (const FaceLayers* f : list) {
+            all += f->area;
+            if (f->count > 0) with_some += f->area;
+        }
+        if (request == asked.end() && r.most == 1 && with_some < kLeastShare * all) continue;
         const Index full = request != asked.end() ? request->count : r.most;
         std::vector<std::pair<double, double>> firsts, growths, steps;
         for (const FaceLayers* f : list) {

@@ -21,7 +21,7 @@ Metric summarised(const MetricKind& kind, std::vector<double> values,
                   const std::function<WorstPlace(std::size_t)>& describe);
 
 /// The surface metrics of the boundary faces; of faces with more than three corners, as triangles fanned round the
-/// first.
+/// first. None for polyhedra, whose boundary is of polygons.
 std::vector<Metric> boundary_metrics(const VolumeMesh& mesh);
 
 template <typename Value>

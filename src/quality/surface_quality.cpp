@@ -65,6 +65,8 @@ std::vector<Metric> assess_surface(const Surface& s) {
 namespace quality {
 
 std::vector<Metric> boundary_metrics(const VolumeMesh& mesh) {
+    if (std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) != mesh.cell_types.end())
+        return {};
     Surface s;
     s.points = mesh.points;
     for (const BoundaryZone& zone : mesh.zones) {

@@ -1,0 +1,169 @@
+#include "kit/finite_volumes.hpp"
+
+#include <Eigen/Dense>
+#include <Eigen/Sparse>
+#include <algorithm>
+#include <cmath>
+
+namespace anvilcast::kit {
+namespace {
+
+Eigen::Vector3d eigen(const Vec3& v) { return {v.x, v.y, v.z}; }
+
+/// Places and differences of the neighbours of each cell, boundary faces among them.
+using Neighbours = std::vector<std::vector<std::pair<Vec3, double>>>;
+
+/// Least squares, weighted by the inverse of the squared distance.
+std::vector<Eigen::Vector3d> gradients(const Neighbours& neighbours) {
+    std::vector<Eigen::Vector3d> out(neighbours.size());
+    for (std::size_t c = 0; c < neighbours.size(); ++c) {
+        Eigen::Matrix3d m = Eigen::Matrix3d::Zero();
+        Eigen::Vector3d b = Eigen::Vector3d::Zero();
+        for (const auto& [step, difference] : neighbours[c]) {
+            const Eigen::Vector3d d = eigen(step);
+            m += d * d.transpose() / d.squaredNorm();
+            b += d * (difference / d.squaredNorm());
+        }
+        out[c] = m.ldlt().solve(b);
+    }
+    return out;
+}
+
+Neighbours neighbours_of(const VolumeMesh& mesh, const Cells& cells, const std::vector<double>& value,
+                         const std::function<double(const Vec3&)>& on_boundary) {
+    Neighbours out(mesh.n_cells());
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const Index own = mesh.owner[f];
+        if (f >= mesh.n_inner_faces()) {
+            out[own].emplace_back(cells.face_center[f] - cells.cell_center[own],
+                                  on_boundary(cells.face_center[f]) - value[own]);
+            continue;
+        }
+        const Index other = mesh.neighbour[f];
+        const Vec3 step = cells.cell_center[other] - cells.cell_center[own];
+        out[own].emplace_back(step, value[other] - value[own]);
+        out[other].emplace_back(-1.0 * step, value[own] - value[other]);
+    }
+    return out;
+}
+
+}  // namespace
+
+Cells::Cells(const VolumeMesh& mesh)
+    : face_center(mesh.n_faces()), face_area(mesh.n_faces()), cell_center(mesh.n_cells()), volume(mesh.n_cells(), 0) {
+    std::vector<Vec3> inside(mesh.n_cells()), gap(mesh.n_cells());
+    std::vector<double> n(mesh.n_cells(), 0), total(mesh.n_cells(), 0);
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const auto p = mesh.face(f);
+        Vec3 mean{}, weighted{};
+        for (const Index i : p) mean += mesh.points[i] / static_cast<double>(p.size());
+        double area = 0;
+        for (std::size_t k = 0; k < p.size(); ++k) {
+            const Vec3 &a = mesh.points[p[k]], &b = mesh.points[p[(k + 1) % p.size()]];
+            const Vec3 piece = 0.5 * cross(a - mean, b - mean);
+            face_area[f] += piece;
+            weighted += (mean + a + b) * (length(piece) / 3);
+            area += length(piece);
+        }
+        face_center[f] = weighted / area;
+        auto visit = [&](Index c, double sense) {
+            inside[c] += face_center[f];
+            n[c] += 1;
+            gap[c] += face_area[f] * sense;
+            total[c] += length(face_area[f]);
+        };
+        visit(mesh.owner[f], 1);
+        if (f < mesh.n_inner_faces()) visit(mesh.neighbour[f], -1);
+    }
+    for (std::size_t c = 0; c < mesh.n_cells(); ++c) {
+        inside[c] = inside[c] / n[c];
+        worst_gap = std::max(worst_gap, length(gap[c]) / total[c]);
+    }
+    std::vector<Vec3> weighted(mesh.n_cells());
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        auto visit = [&](Index c, double sense) {
+            const double pyramid = sense * dot(face_center[f] - inside[c], face_area[f]) / 3;
+            volume[c] += pyramid;
+            weighted[c] += (0.75 * face_center[f] + 0.25 * inside[c]) * pyramid;
+        };
+        visit(mesh.owner[f], 1);
+        if (f < mesh.n_inner_faces()) visit(mesh.neighbour[f], -1);
+    }
+    for (std::size_t c = 0; c < mesh.n_cells(); ++c) cell_center[c] = weighted[c] / volume[c];
+}
+
+double linear_gradient_error(const VolumeMesh& mesh) {
+    const Cells cells(mesh);
+    const Vec3 slope = normalized({0.3, -0.5, 0.8});
+    auto linear = [&](const Vec3& p) { return dot(slope, p); };
+    std::vector<double> value(mesh.n_cells());
+    std::transform(cells.cell_center.begin(), cells.cell_center.end(), value.begin(), linear);
+    double worst = 0;
+    for (const Eigen::Vector3d& g : gradients(neighbours_of(mesh, cells, value, linear)))
+        worst = std::max(worst, (g - eigen(slope)).norm());
+    return worst;
+}
+
+double poisson_error(const VolumeMesh& mesh, const std::function<double(const Vec3&)>& exact,
+                     const std::function<double(const Vec3&)>& source) {
+    constexpr int kCorrections = 12;
+    const Cells cells(mesh);
+    const auto n = static_cast<Eigen::Index>(mesh.n_cells());
+    // The part of a face's area vector along the line of centres, so long that the rest is at right angles to it.
+    std::vector<double> conductance(mesh.n_faces());
+    std::vector<Vec3> rest(mesh.n_faces());
+    std::vector<Eigen::Triplet<double>> entries;
+    Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const Index own = mesh.owner[f];
+        const bool is_inner = f < mesh.n_inner_faces();
+        const Vec3 d =
+            (is_inner ? cells.cell_center[mesh.neighbour[f]] : cells.face_center[f]) - cells.cell_center[own];
+        conductance[f] = dot(cells.face_area[f], cells.face_area[f]) / dot(cells.face_area[f], d);
+        rest[f] = cells.face_area[f] - d * conductance[f];
+        entries.emplace_back(own, own, conductance[f]);
+        if (is_inner) {
+            const Index other = mesh.neighbour[f];
+            entries.emplace_back(other, other, conductance[f]);
+            entries.emplace_back(own, other, -conductance[f]);
+            entries.emplace_back(other, own, -conductance[f]);
+        } else {
+            right[own] += conductance[f] * exact(cells.face_center[f]);
+        }
+    }
+    for (std::size_t c = 0; c < mesh.n_cells(); ++c)
+        right[static_cast<Eigen::Index>(c)] += source(cells.cell_center[c]) * cells.volume[c];
+    Eigen::SparseMatrix<double> matrix(n, n);
+    matrix.setFromTriplets(entries.begin(), entries.end());
+    Eigen::ConjugateGradient<Eigen::SparseMatrix<double>, Eigen::Lower | Eigen::Upper> solver(matrix);
+    solver.setTolerance(1e-10);
+    std::vector<double> value(mesh.n_cells(), 0);
+    Eigen::VectorXd now = Eigen::VectorXd::Zero(n);
+    for (int k = 0; k < kCorrections; ++k) {
+        Eigen::VectorXd b = right;
+        if (k > 0) {
+            const auto slope = gradients(neighbours_of(mesh, cells, value, exact));
+            for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+                const Index own = mesh.owner[f];
+                if (f >= mesh.n_inner_faces()) {
+                    b[own] += slope[own].dot(eigen(rest[f]));
+                    continue;
+                }
+                const Index other = mesh.neighbour[f];
+                const double flux = 0.5 * (slope[own] + slope[other]).dot(eigen(rest[f]));
+                b[own] += flux;
+                b[other] -= flux;
+            }
+        }
+        now = solver.solveWithGuess(b, now);
+        for (std::size_t c = 0; c < value.size(); ++c) value[c] = now[static_cast<Eigen::Index>(c)];
+    }
+    double sum = 0, total = 0;
+    for (std::size_t c = 0; c < value.size(); ++c) {
+        sum += std::pow(value[c] - exact(cells.cell_center[c]), 2) * cells.volume[c];
+        total += cells.volume[c];
+    }
+    return std::sqrt(sum / total);
+}
+
+}  // namespace anvilcast::kit

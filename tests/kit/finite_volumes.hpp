@@ -1,0 +1,28 @@
+// A small cell-centred finite-volume solver: what a mesh is for.
+#pragma once
+
+#include <anvilcast/volume_mesh.hpp>
+
+#include <functional>
+#include <vector>
+
+namespace anvilcast::kit {
+
+/// Centres, area vectors and volumes, by code of the tests' own.
+struct Cells {
+    explicit Cells(const VolumeMesh& mesh);
+
+    std::vector<Vec3> face_center, face_area, cell_center;  ///< area vectors from owner to neighbour
+    std::vector<double> volume;
+    double worst_gap = 0;  ///< largest sum of area vectors of a cell over the sum of their lengths
+};
+
+/// Largest error of least-squares gradients of a linear field with gradient of length 1.
+double linear_gradient_error(const VolumeMesh& mesh);
+
+/// Solves -div grad u = f with u given on the boundary, the faces' gradients corrected for non-orthogonality, and
+/// returns the root mean square of the error against the exact solution, by volume.
+double poisson_error(const VolumeMesh& mesh, const std::function<double(const Vec3&)>& exact,
+                     const std::function<double(const Vec3&)>& source);
+
+}  // namespace anvilcast::kit
