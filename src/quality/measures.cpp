@@ -29,7 +29,16 @@ void measure_face(const VolumeMesh& mesh, std::size_t f, Vec3& center, Vec3& are
     center = total > 0 ? weighted / total : mean;
 }
 
-/// Volume and centroid from the pyramids over the cell's faces.
+/// Where the triangles of a face meet that its area is measured by.
+Vec3 apex_of(const VolumeMesh& mesh, const Measures& m, Index f) {
+    const std::span<const Index> p = mesh.face(f);
+    if (p.size() == 3) return m.face_center[f];
+    Vec3 mean;
+    for (const Index i : p) mean += mesh.points[i] / static_cast<double>(p.size());
+    return mean;
+}
+
+/// Volume and centroid from the pyramids over the cell's faces; the volume is that within the faces' triangles.
 void measure_cell(const VolumeMesh& mesh, const Measures& m, std::size_t cell, Vec3& center, double& volume) {
     const auto faces = m.faces_of(cell);
     Vec3 inner;
@@ -38,7 +47,7 @@ void measure_cell(const VolumeMesh& mesh, const Measures& m, std::size_t cell, V
     Vec3 weighted;
     for (const Index f : faces) {
         const double sense = mesh.owner[f] == cell ? 1.0 : -1.0;
-        const double pyramid = sense * dot(m.face_center[f] - inner, m.face_area[f]) / 3;
+        const double pyramid = sense * dot(apex_of(mesh, m, f) - inner, m.face_area[f]) / 3;
         sum += pyramid;
         weighted += pyramid * (0.75 * m.face_center[f] + 0.25 * inner);
     }

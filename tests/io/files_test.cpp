@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 #include <anvilcast/case.hpp>
+#include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
@@ -170,15 +171,60 @@ TEST_F(Files, MixedCellsRoundTripThroughCgns) {
     EXPECT_EQ(back.zones[0].role, Role::farfield);
 }
 
+/// Two regions, one on the other, of polyhedra.
+VolumeMesh small_polyhedra() {
+    const Surface two = joined({split_at_sharp_edges(kit::box({0, 0, 0}, {1, 1, 1}, "low"), 40),
+                                split_at_sharp_edges(kit::box({0.2, 0.2, 1}, {0.8, 0.8, 1.5}, "high"), 40)});
+    RegionRequest gas, block;
+    gas.name = "gas";
+    gas.inside = Vec3{0.5, 0.5, 0.5};
+    block.name = "block";
+    block.kind = RegionKind::solid;
+    block.inside = Vec3{0.5, 0.5, 1.2};
+    const Domain domain = choose_regions(divide_space(two), {gas, block}, kMm);
+    SizeOptions options;
+    options.surface = options.largest = 0.3;
+    const SizeField sizes = make_size_field(domain, options);
+    return fill_with_polyhedra(mesh_surface(domain, sizes), sizes);
+}
+
+TEST_F(Files, PolyhedraRoundTrip) {
+    const VolumeMesh mesh = small_polyhedra();
+    ASSERT_EQ(find_faults(mesh), std::vector<std::string>{});
+    ASSERT_EQ(mesh.regions.size(), 2U);
+    const QualityReport before = assess(mesh);
+    for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
+        write_mesh(directory / name, mesh);
+        const VolumeMesh back = read_mesh(directory / name);
+        EXPECT_EQ(find_faults(back), std::vector<std::string>{});
+        ASSERT_EQ(back.n_cells(), mesh.n_cells());
+        EXPECT_EQ(back.n_faces(), mesh.n_faces());
+        EXPECT_EQ(back.n_plain_faces(), mesh.n_plain_faces());
+        EXPECT_EQ(back.points.size(), mesh.points.size());
+        const QualityReport after = assess(back);
+        EXPECT_NEAR(after.volume, before.volume, 1e-14);
+        for (const char* metric : {"visibility", "warp", "non-orthogonality"})
+            EXPECT_NEAR(after.metric(metric).mean, before.metric(metric).mean, 1e-9);
+        for (const BoundaryZone& zone : mesh.zones) {
+            const auto same = std::find_if(back.zones.begin(), back.zones.end(), [&](const BoundaryZone& z) {
+                // A CGNS file has its regions by the alphabet.
+                return z.name == zone.name || (!zone.other_name.empty() && z.name == zone.other_name);
+            });
+            ASSERT_NE(same, back.zones.end()) << zone.name;
+            EXPECT_EQ(same->n_faces, zone.n_faces);
+        }
+    }
+}
+
 TEST_F(Files, DamagedMeshFilesNeverCrash) {
-    const VolumeMesh mesh = small_mesh();
     std::mt19937 random(3);
-    for (const char* name : {"mesh.vtu", "mesh.cgns"}) {
+    for (const char* name : {"mesh.vtu", "mesh.cgns", "polyhedra.vtu", "polyhedra.cgns"}) {
+        const VolumeMesh mesh = name[0] == 'p' ? small_polyhedra() : small_mesh();
         write_mesh(directory / name, mesh);
         const std::string good = content(directory / name);
         const fs::path bad = directory / (std::string("bad-") + name);
         std::size_t refused = 0;
-        const bool is_vtu = std::string(name) == "mesh.vtu";
+        const bool is_vtu = std::string(name).ends_with(".vtu");
         for (int i = 0; i < (is_vtu ? 400 : 40); ++i) {
             std::string bytes = good;
             if (i % 4 == 0) bytes.resize(random() % bytes.size() + 1);

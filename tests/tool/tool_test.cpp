@@ -145,6 +145,61 @@ print(len(tets), sum(v.GetValue(i) for i in tets), sorted(names.GetValue(i) for 
 #endif
 }
 
+TEST_F(Tool, BuildsPolyhedraWithLayers) {
+    write_case(
+        "[[layers]]\nfirst_height = 0.3\ncount = 4\ngrowth = 1.2\n[fill]\ncells = \"polyhedra\"\n"
+        "[limits]\nnon_orthogonality = 75\nvolume_growth = 20\n[export]\nformats = [\"cgns\", \"vtu\"]\n");
+    const Outcome planned = run("plan case.toml --json");
+    ASSERT_EQ(planned.status, 0) << planned.err;
+    const Outcome o = run("build case.toml --out made");
+    ASSERT_EQ(o.status, 0) << o.err;
+    for (const char* part : {"polyhedra", "visibility", "warp", "every limit holds"})
+        EXPECT_NE(o.out.find(part), std::string::npos) << part << "\n" << o.out;
+    EXPECT_EQ(o.out.find("tetrahedra"), std::string::npos);
+    const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));
+    const double built = summary["cells"]["total"];
+    EXPECT_NEAR(nlohmann::json::parse(planned.out)["cells"]["total"].get<double>() / built, 1, 0.15);
+    EXPECT_EQ(summary["fill"]["bad_polyhedra"], 0);
+    EXPECT_NEAR(summary["layers"][0]["first"]["median"].get<double>(), 0.3e-3, 0.01e-3);
+    EXPECT_EQ(run("assess made/mesh.vtu").status, 0);
+
+    expect_accepted_by_the_standards_checker("made");
+#ifdef ANVILCAST_PYTHON
+    // VTK sees as many polyhedra, and the same volume within their faces.
+    std::ofstream(directory / "look.py") << R"(
+import vtk
+r = vtk.vtkXMLUnstructuredGridReader(); r.SetFileName("made/mesh.vtu"); r.Update(); g = r.GetOutput()
+n, volume = 0, 0.0
+for i in range(g.GetNumberOfCells()):
+    c = g.GetCell(i)
+    if c.GetCellType() != 42: continue
+    n += 1
+    for k in range(c.GetNumberOfFaces()):
+        p = c.GetFace(k).GetPoints(); m = p.GetNumberOfPoints()
+        q = [p.GetPoint(j) for j in range(m)]
+        o = [sum(x[a] for x in q) / m for a in range(3)]
+        for j in range(m):
+            a, b = q[j], q[(j + 1) % m]
+            volume += (o[0] * (a[1] * b[2] - a[2] * b[1]) + o[1] * (a[2] * b[0] - a[0] * b[2]) + o[2] * (a[0] * b[1] - a[1] * b[0])) / 6
+print(n, volume)
+)";
+    ASSERT_EQ(
+        std::system(
+            ("cd '" + directory.string() + "' && " ANVILCAST_PYTHON " look.py > look.txt 2> look-err.txt").c_str()),
+        0)
+        << content(directory / "look-err.txt");
+    std::istringstream seen(content(directory / "look.txt"));
+    long cells = 0;
+    double volume = 0;
+    seen >> cells >> volume;
+    EXPECT_EQ(cells, summary["cells"]["total"]);
+    EXPECT_NEAR(volume / summary["regions"][0]["volume"].get<double>(), 1, 1e-9);
+#endif
+    fs::remove_all(directory / "made");
+    write_case("[fill]\ncells = \"cubes\"\n");
+    expect_refused("build case.toml --out made", {"\"cubes\"", "\"polyhedra\"", "case.toml, line"});
+}
+
 TEST_F(Tool, GivesTheSameBytesOnAnyNumberOfThreads) {
     write_case("[export]\nformats = [\"vtu\"]\n");
     for (const char* n : {"1", "2", "7"})
