@@ -185,6 +185,8 @@ void DualFrame::judge_edges() {
         }
         return normalized(n);
     };
+    is_kept_edge_.assign(n_edges(), 0);
+    for (const Use& use : uses) is_kept_edge_[use.edge] = 1;
     is_sharp_.assign(n_edges(), 0);
     is_special_.assign(n_edges(), 0);
     is_feature_.assign(mesh_.points.size(), 0);

@@ -59,6 +59,8 @@ class DualFrame {
     bool is_sharp(Index edge) const { return is_sharp_[edge] != 0; }
     /// Where more meets than two kept faces: at rims and at steps of the layers.
     bool is_special(Index edge) const { return is_sharp_[edge] != 0 || is_special_[edge] != 0; }
+    /// Of a kept face.
+    bool is_kept_edge(Index edge) const { return is_kept_edge_[edge] != 0; }
     /// On an edge of the boundary or of an interface that is sharp.
     bool is_feature(Index vertex) const { return is_feature_[vertex] != 0; }
     /// On the rim of a stack, where its side is part of the boundary.
@@ -138,7 +140,7 @@ class DualFrame {
     std::vector<char> is_kept_;
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
-    std::vector<char> is_far_, is_sharp_, is_special_, is_feature_, is_on_rim_;
+    std::vector<char> is_far_, is_kept_edge_, is_sharp_, is_special_, is_feature_, is_on_rim_;
     std::vector<Index> core_of_, layer_of_;       // polyhedron of each vertex, or kSeveral and the first part
     std::vector<Part> core_parts_, layer_parts_;  // where there are several: by vertex and cell
     std::vector<Cut> cuts_;                       // by vertex

@@ -13,7 +13,7 @@ namespace {
 /// Least cosines that are good enough: of the angle between a face's triangles and the lines from the centroid to it,
 /// between the face and that line, and between the face and the line to the neighbour's centroid (65 degrees).
 constexpr double kLeastSeen = 0.02, kLeastUpright = 0.25, kLeastToNeighbour = 0.42;
-constexpr int kRounds = 8;
+constexpr int kRounds = 12;
 /// Least barycentric coordinate of a point within its triangle, and least share of an edge on either side of it.
 constexpr double kLeastInTriangle = 0.04, kLeastOnEdge = 0.12;
 
@@ -200,6 +200,7 @@ class Polish {
             case DualFrame::NodeKind::vertex:
                 break;
             case DualFrame::NodeKind::edge: {
+                if (!frame_.is_kept_edge(i)) return p;
                 const auto ends = frame_.ends_of(i);
                 const Vec3 &a = mesh.points[ends[0]], along = mesh.points[ends[1]] - a;
                 return a + along * std::clamp(dot(p - a, along) / dot(along, along), kLeastOnEdge, 1 - kLeastOnEdge);

@@ -45,8 +45,8 @@ class Inserter {
     Index last_ = kNone;
 };
 
-/// The rounds of the order that insert_side_by_side wants: the last of them has seven eighths of the candidates.
-inline constexpr int kDoublings = 3;
+/// The rounds of the order that insert_side_by_side wants: the last of them has three quarters of the candidates.
+inline constexpr int kDoublings = 2;
 
 /// Puts in candidates, in insertion_order with kDoublings. After the rounds before the last, which are everywhere,
 /// space is cut into blocks that are filled side by side; what comes too near a border waits for the next, other,

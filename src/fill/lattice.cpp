@@ -169,7 +169,7 @@ class Front {
         tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 32), [&](const auto& range) {
             for (std::size_t k = range.begin(); k < range.end(); ++k) found_[k] = neighbours(placed_[first + k]);
         });
-        for (std::size_t i = 0; i < n; ++i) {
+        for (std::size_t i = 0; i < n && placed_.size() < most_; ++i) {
             const double size = placed_[first + i].size;
             for (std::size_t k = 0; k < found_[i].n; ++k) {
                 const Candidate& c = found_[i].list[k];
