@@ -10,6 +10,6 @@ cmake --preset release -DANVILCAST_BUILD_TESTS=ON >/dev/null
 echo "== building"
 cmake --build build -- --quiet
 echo "== testing"
-ctest --test-dir build --output-on-failure -j "$(nproc)" -E '^(QualityTable.HoldsOnAllBodies|LayersTable.HoldsOnAllWalls)$'
+ctest --test-dir build --output-on-failure -j "$(nproc)" -E '^(QualityTable.HoldsOnAllBodies|QualityTable.HoldsForPolyhedra|LayersTable.HoldsOnAllWalls|LayersTable.HoldsWithPolyhedra)$'
 echo "== quality"
-build/bin/file_tests --gtest_filter='QualityTable.HoldsOnAllBodies:LayersTable.HoldsOnAllWalls' --gtest_brief=1
+build/bin/file_tests --gtest_filter='QualityTable.HoldsOnAllBodies:QualityTable.HoldsForPolyhedra:LayersTable.HoldsOnAllWalls:LayersTable.HoldsWithPolyhedra' --gtest_brief=1

@@ -9,7 +9,7 @@
 namespace anvilcast::fill {
 namespace {
 
-constexpr int kRounds = 2, kFlattenings = 2;
+constexpr int kRounds = 2, kFlattenings = 2, kResets = 4;
 /// The share of the way that is gone at a time.
 constexpr double kFlattening = 0.35;
 /// Least barycentric coordinate of a node within its tetrahedron, triangle or edge.
@@ -42,6 +42,7 @@ class Places {
         : frame_(frame), mesh_(frame.mesh()), nodes_(nodes), node_of_(nodes.node_of), faces_(faces), out_(polyhedra) {
         face_of_edge_.assign(frame.n_edges(), kNone);
         for (auto f = static_cast<Index>(mesh_.n_plain_faces()); f < mesh_.n_faces(); ++f) {
+            if (frame.is_side(f, mesh_.owner[f])) continue;
             const auto p = mesh_.face(f);
             for (std::size_t k = 0; k < p.size(); ++k) face_of_edge_[frame.edge(p[k], p[(k + 1) % p.size()])] = f;
         }
@@ -50,21 +51,15 @@ class Places {
     /// In the beginning a polyhedron's middle is its vertex.
     void run() {
         out_.points.resize(node_of_.size());
-        for_all(node_of_.size(), [this](std::size_t i) {
-            out_.points[i] = place(node_of_[i], [this](Index vertex, Index) { return mesh_.points[vertex]; });
-        });
-        place_cuts();
+        place_all(false);
+        const std::vector<Vec3> first = out_.points;
         for (int round = 0; round < kRounds; ++round) {
             find_middles();
-            for_all(node_of_.size(), [this](std::size_t i) {
-                if (!is_free(node_of_[i])) return;
-                out_.points[i] = place(node_of_[i], [this](Index vertex, Index cell) {
-                    return middle_[frame_.owner_in_core(vertex, cell)];
-                });
-            });
-            place_cuts();
+            place_all(true);
         }
         for (int k = 0; k < kFlattenings; ++k) flatten();
+        for (int k = 0; k < kResets && reset_inverted(first); ++k) {
+        }
     }
 
   private:
@@ -94,6 +89,42 @@ class Places {
                 out_.points[i] += step[i] * (3 * kFlattening / n_planes[i]);
         });
         place_cuts();
+    }
+
+    /// By the vertices in the place of the polyhedra's middles, or by those.
+    void place_all(bool by_middles) {
+        for_all(node_of_.size(), [&](std::size_t i) {
+            if (by_middles && !is_free(node_of_[i])) return;
+            out_.points[i] = place(node_of_[i], [&](Index vertex, Index cell) {
+                return by_middles ? middle_[frame_.owner_in_core(vertex, cell)] : mesh_.points[vertex];
+            });
+        });
+        place_cuts();
+    }
+
+    /// Points of polyhedra that have a face that their centroid does not see from inside go back to where they were in
+    /// the beginning, each within its own cell of the mesh. False when there were none.
+    bool reset_inverted(const std::vector<Vec3>& first) {
+        find_middles();
+        std::vector<char> is_inverted(out_.n_cells(), 0);
+        for (std::size_t f = 0; f < out_.n_faces(); ++f) {
+            const FaceMeasure& m = measure_[f];
+            const Index own = out_.owner[f];
+            if (!(dot(m.area, m.center - middle_[own]) > 0)) is_inverted[own] = 1;
+            if (f < out_.n_inner_faces() && !(dot(m.area, m.center - middle_[out_.neighbour[f]]) < 0))
+                is_inverted[out_.neighbour[f]] = 1;
+        }
+        bool changed = false;
+        for (std::size_t f = 0; f < out_.n_faces(); ++f) {
+            const bool touches =
+                is_inverted[out_.owner[f]] != 0 || (f < out_.n_inner_faces() && is_inverted[out_.neighbour[f]] != 0);
+            if (!touches) continue;
+            for (const Index p : out_.face(f)) {
+                changed = changed || out_.points[p] != first[p];
+                out_.points[p] = first[p];
+            }
+        }
+        return changed;
     }
 
     /// A cut goes through the edge between the nodes of the cells on its sides.
@@ -144,10 +175,11 @@ class Places {
         return mean_of(mesh_, v);
     }
 
+    /// Of the polyhedra at a corner of a kept face, on its sides. Columns stand upright on their wall.
     template <typename Middle>
     Vec3 middle_at(Index face, Index vertex, const Middle& middle) const {
-        const Index own = mesh_.owner[face], other = frame_.beyond(face, own);
         if (is_layered(face)) return mesh_.points[vertex];
+        const Index own = mesh_.owner[face], other = frame_.beyond(face, own);
         const Vec3 here = middle(vertex, own);
         return other == kNone ? here : midpoint(here, middle(vertex, other));
     }

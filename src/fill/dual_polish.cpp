@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <limits>
 
 namespace anvilcast::fill {
@@ -12,8 +13,11 @@ namespace {
 
 /// Least cosines that are good enough: of the angle between a face's triangles and the lines from the centroid to it,
 /// between the face and that line, and between the face and the line to the neighbour's centroid (65 degrees).
-constexpr double kLeastSeen = 0.02, kLeastUpright = 0.25, kLeastToNeighbour = 0.42;
+/// In layers the last is as their columns lean.
+constexpr double kLeastSeen = 0.02, kLeastUpright = 0.25, kLeastToNeighbour = 0.42, kLeastInLayers = 0.34;
 constexpr int kRounds = 12;
+/// Of the search, in distances to the farthest point about.
+constexpr double kLeastStep = 0.03;
 /// Least barycentric coordinate of a point within its triangle, and least share of an edge on either side of it.
 constexpr double kLeastInTriangle = 0.04, kLeastOnEdge = 0.12;
 
@@ -27,6 +31,8 @@ class Polish {
     std::size_t run() {
         std::vector<std::pair<double, Index>> bad = find_bad();
         if (bad.empty()) return 0;
+        changed_at_.assign(out_.n_cells(), 0);
+        tried_at_.assign(out_.points.size(), 0);
         list_faces_at_points(bad);
         for (int round = 0; round < kRounds && !bad.empty(); ++round) {
             bool changed = false;
@@ -76,7 +82,8 @@ class Polish {
         worst = std::min(worst, dot(area, sight) - kLeastUpright);
         if (f < out_.n_inner_faces()) {
             const Index other = out_.owner[f] == cell ? out_.neighbour[f] : out_.owner[f];
-            worst = std::min(worst, dot(area, normalized(center_[other] - center_[cell])) - kLeastToNeighbour);
+            const double least = every_triangle && !frame_.is_of_layer(other) ? kLeastToNeighbour : kLeastInLayers;
+            worst = std::min(worst, dot(area, normalized(center_[other] - center_[cell])) - least);
         }
         return worst;
     }
@@ -132,6 +139,10 @@ class Polish {
         }
         std::sort(cells_.begin(), cells_.end());
         cells_.erase(std::unique(cells_.begin(), cells_.end()), cells_.end());
+        // The same would come out again.
+        if (std::none_of(cells_.begin(), cells_.end(), [&](Index c) { return changed_at_[c] >= tried_at_[point]; }))
+            return false;
+        tried_at_[point] = ++clock_;
         Vec3 best = out_.points[point];
         least_.clear();
         double now = 0;
@@ -155,7 +166,7 @@ class Polish {
                                                                             {-kDiagonal, kDiagonal, -kDiagonal},
                                                                             {kDiagonal, -kDiagonal, -kDiagonal},
                                                                             {-kDiagonal, -kDiagonal, -kDiagonal}}};
-        for (double step = 0.3 * reach; now < 0 && step > 0.02 * reach;) {
+        for (double step = 0.3 * reach; now < 0 && step > kLeastStep * reach;) {
             bool better = false;
             for (const auto& d : kDirections) {
                 if (now >= 0) break;
@@ -169,7 +180,10 @@ class Polish {
             if (!better) step *= 0.5;
         }
         move(point, best);
-        return now > first;
+        if (now <= first) return false;
+        ++clock_;
+        for (const Index c : cells_) changed_at_[c] = clock_;
+        return true;
     }
 
     void move(Index point, const Vec3& place) {
@@ -226,8 +240,11 @@ class Polish {
     VolumeMesh& out_;
     std::vector<Vec3> center_;
     std::vector<std::array<Index, 2>> faces_at_;  // point, face
-    std::vector<Index> cells_;                    // about the point at hand
-    std::vector<double> least_;                   // quality that each of them must keep
+    // Times of events, of each polyhedron and of each point.
+    std::uint32_t clock_ = 0;
+    std::vector<std::uint32_t> changed_at_, tried_at_;
+    std::vector<Index> cells_;   // about the point at hand
+    std::vector<double> least_;  // quality that each of them must keep
 };
 
 }  // namespace

@@ -185,13 +185,39 @@ class Columns {
         return mean > 0 ? volume(cell) / mean : 0;
     }
 
-    /// As of a frustum: its ends are alike. What it stands on is all that has no point of its top.
+    /// The area halfway up by the middles of the edges that lead up. What it stands on is all that has no point of its
+    /// top.
     double height_of_polyhedron(Index cell, Index high) const {
-        double low = 0;
-        for (Index k = first_[cell]; k < first_[cell + 1]; ++k)
-            if (n_shared(mesh_.face(faces_[k]), mesh_.face(high)) == 0) low += length(area_vector(faces_[k]));
-        const double up = length(area_vector(high)), mean = (low + std::sqrt(low * up) + up) / 3;
+        const std::span<const Index> faces(faces_.data() + first_[cell], first_[cell + 1] - first_[cell]);
+        const auto top = mesh_.face(high);
+        double low = 0, middle = 0;
+        for (const Index f : faces) {
+            const auto base = mesh_.face(f);
+            if (n_shared(base, top) != 0) continue;
+            low += length(area_vector(f));
+            std::vector<Vec3> halfway;
+            for (const Index p : base)
+                if (const Index above = over(faces, top, p); above != kNone)
+                    halfway.push_back(midpoint(mesh_.points[p], mesh_.points[above]));
+            Vec3 sum{};
+            for (std::size_t k = 1; k + 1 < halfway.size(); ++k)
+                sum += triangle_normal(halfway[0], halfway[k], halfway[k + 1]) * 0.5;
+            middle += length(sum);
+        }
+        const double mean = (low + 4 * middle + length(area_vector(high))) / 6;
         return mean > 0 ? volume(cell) / mean : 0;
+    }
+
+    /// The point of the top that an edge leads to from a point below; kNone when none does.
+    Index over(std::span<const Index> faces, std::span<const Index> top, Index below) const {
+        for (const Index f : faces) {
+            const auto p = mesh_.face(f);
+            const auto at = static_cast<std::size_t>(std::find(p.begin(), p.end(), below) - p.begin());
+            if (at == p.size()) continue;
+            for (const Index q : {p[(at + 1) % p.size()], p[(at + p.size() - 1) % p.size()]})
+                if (std::find(top.begin(), top.end(), q) != top.end()) return q;
+        }
+        return kNone;
     }
 
     const VolumeMesh& mesh_;

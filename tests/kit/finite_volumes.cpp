@@ -4,6 +4,7 @@
 #include <Eigen/Sparse>
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace anvilcast::kit {
 namespace {
@@ -90,6 +91,34 @@ Cells::Cells(const VolumeMesh& mesh)
         if (f < mesh.n_inner_faces()) visit(mesh.neighbour[f], -1);
     }
     for (std::size_t c = 0; c < mesh.n_cells(); ++c) cell_center[c] = weighted[c] / volume[c];
+}
+
+PolyhedraFigures polyhedra_figures(const VolumeMesh& mesh) {
+    const Cells cells(mesh);
+    std::vector<double> angles, warps;
+    std::vector<char> is_unseen(mesh.n_cells(), 0);
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const double area = length(cells.face_area[f]);
+        const Vec3 n = cells.face_area[f] / area;
+        double farthest = 0;
+        for (const Index p : mesh.face(f))
+            farthest = std::max(farthest, std::abs(dot(mesh.points[p] - cells.face_center[f], n)));
+        warps.push_back(farthest / std::sqrt(area));
+        if (!(dot(n, cells.face_center[f] - cells.cell_center[mesh.owner[f]]) > 0)) is_unseen[mesh.owner[f]] = 1;
+        if (f >= mesh.n_inner_faces()) continue;
+        if (!(dot(n, cells.face_center[f] - cells.cell_center[mesh.neighbour[f]]) < 0))
+            is_unseen[mesh.neighbour[f]] = 1;
+        const Vec3 d = cells.cell_center[mesh.neighbour[f]] - cells.cell_center[mesh.owner[f]];
+        angles.push_back(std::atan2(length(cross(n, d)), dot(n, d)) * 180 / std::numbers::pi);
+    }
+    auto thousandth = [](std::vector<double>& list) {
+        const std::size_t k = list.size() - 1 - list.size() / 1000;
+        std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(k), list.end());
+        return list[k];
+    };
+    return {
+        thousandth(angles), thousandth(warps),
+        static_cast<double>(std::count(is_unseen.begin(), is_unseen.end(), 1)) / static_cast<double>(mesh.n_cells())};
 }
 
 double linear_gradient_error(const VolumeMesh& mesh) {

@@ -17,6 +17,13 @@ struct Cells {
     double worst_gap = 0;  ///< largest sum of area vectors of a cell over the sum of their lengths
 };
 
+/// What all but a thousandth of the faces keep to, the share of cells whose centre does not see all their faces from
+/// inside, and faces for each cell.
+struct PolyhedraFigures {
+    double non_orthogonality = 0, warp = 0, unseen = 0, faces = 0;
+};
+PolyhedraFigures polyhedra_figures(const VolumeMesh& mesh);
+
 /// Largest error of least-squares gradients of a linear field with gradient of length 1.
 double linear_gradient_error(const VolumeMesh& mesh);
 

@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <functional>
 
+#include "kit/finite_volumes.hpp"
 #include "kit/shapes.hpp"
 
 namespace anvilcast {
@@ -20,7 +21,7 @@ struct Row {
     double volume = 0;
 };
 
-Row meshed(const Surface& body, double surface, double largest) {
+Row meshed(const Surface& body, double surface, double largest, FillCells cells = FillCells::tetrahedra) {
     const Domain domain = kit::inside_of(body);
     SizeOptions options;
     options.surface = surface;
@@ -28,12 +29,14 @@ Row meshed(const Surface& body, double surface, double largest) {
     const Sizing sizing = make_sizing(domain, options);
     const SurfaceMesh skin = mesh_surface(domain, sizing.field);
     const SizeField field = with_finer_surface(sizing.field, skin.surface);
-    return {fill_with_tetrahedra(skin, field), field, examine(body).enclosed_volume};
+    return {cells == FillCells::polyhedra ? fill_with_polyhedra(skin, field) : fill_with_tetrahedra(skin, field), field,
+            examine(body).enclosed_volume};
 }
 
-Row demo(const char* name, double scale) {
+Row demo(const char* name, double scale, FillCells cells = FillCells::tetrahedra) {
     Case c = read_case(std::filesystem::path(ANVILCAST_DEMO) / name / "case.toml");
     c.layers.clear();  // have a table of their own
+    c.cells = cells;
     c.sizing.surface *= scale;
     c.sizing.largest *= scale;
     for (Refinement& r : c.sizing.refine) r.size *= scale;
@@ -111,6 +114,51 @@ TEST(QualityTable, HoldsOnAllBodies) {
         if (row.volume > 0) {
             EXPECT_NEAR(q.volume / row.volume, 1, 0.01);
         }
+    }
+    std::fflush(stdout);
+}
+
+TEST(QualityTable, HoldsForPolyhedra) {
+    double block_volume = 0;
+    const Surface block = kit::block_of_sockets(9, &block_volume);
+    constexpr FillCells kPolyhedra = FillCells::polyhedra;
+    const std::vector<std::pair<const char*, std::function<Row()>>> cases{
+        {"ball, one size",
+         [] {
+             return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.07, 0.07, kPolyhedra);
+         }},
+        {"ball, growing inward",
+         [] {
+             return meshed(kit::sphere({0, 0, 0}, 1, 4), 0.05, 0.5, kPolyhedra);
+         }},
+        {"box, 50 balls cut out", [] { return meshed(box_with_balls(), 0.03, 0, kPolyhedra); }},
+        {"block of sockets", [&] { return meshed(block, 0.18, 0.4, kPolyhedra); }},
+        {"dust-cyclone", [] { return demo("dust-cyclone", 1, kPolyhedra); }},
+        {"drying-chamber", [] { return demo("drying-chamber", 2, kPolyhedra); }},
+        {"wind-hut", [] { return demo("wind-hut", 1, kPolyhedra); }},
+    };
+    fmt::print("\n{:24}{:>10}{:>7}{:>21}{:>9}{:>8}{:>15}{:>11}\n{:24}{:>10}{:>7}{:>21}{:>9}{:>8}{:>15}{:>11}\n", "", "",
+               "faces", "non-orthogonality", "orthog.", "warp", "volume ratio", "do not see", "case", "polyhedra",
+               "each", "mean   99.9 %    max", "min", "99.9 %", "99 %     max", "all faces");
+    for (const auto& [name, make] : cases) {
+        SCOPED_TRACE(name);
+        const Row row = make();
+        EXPECT_EQ(find_faults(row.mesh), std::vector<std::string>{});
+        const QualityReport q = assess(row.mesh);
+        const kit::PolyhedraFigures p = kit::polyhedra_figures(row.mesh);
+        const Metric &angle = q.metric("non-orthogonality"), &ratio = q.metric("volume ratio");
+        fmt::print("{:24}{:>10}{:>7.1f}{:>6.1f}{:>8.1f}{:>7.1f}{:>9.3f}{:>8.3f}{:>7.2f}{:>8.2f}{:>10.3f}%\n", name,
+                   row.mesh.n_cells(), p.faces, angle.mean, p.non_orthogonality, angle.max,
+                   q.metric("orthogonality").min, p.warp, ratio.p99, ratio.max, 100 * p.unseen);
+        EXPECT_GE(p.faces, 10);
+        EXPECT_LE(p.faces, 15);
+        EXPECT_LE(angle.mean, 8);
+        EXPECT_LE(p.non_orthogonality, 50);
+        EXPECT_LE(angle.max, 70);
+        EXPECT_GE(q.metric("orthogonality").min, -0.05);
+        EXPECT_LE(p.warp, 0.12);
+        EXPECT_LE(ratio.p99, 3);
+        EXPECT_LE(p.unseen, 0.0001);
     }
     std::fflush(stdout);
 }
