@@ -116,9 +116,10 @@ PolyhedraFigures polyhedra_figures(const VolumeMesh& mesh) {
         std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(k), list.end());
         return list[k];
     };
-    return {
-        thousandth(angles), thousandth(warps),
-        static_cast<double>(std::count(is_unseen.begin(), is_unseen.end(), 1)) / static_cast<double>(mesh.n_cells())};
+    const auto n = static_cast<double>(mesh.n_cells());
+    return {thousandth(angles), thousandth(warps),
+            static_cast<double>(std::count(is_unseen.begin(), is_unseen.end(), 1)) / n,
+            static_cast<double>(mesh.n_faces() + mesh.n_inner_faces()) / n};
 }
 
 double linear_gradient_error(const VolumeMesh& mesh) {
