@@ -56,10 +56,10 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     for (BoundaryZone& zone : out.zones)
         if (zone.n_faces == 0) zone.first_face = out.owner.size();
     const CellFaces cell_faces(out);
-    place_points(frame, nodes, cell_faces, out);
+    std::vector<Vec3> centroids = place_points(frame, nodes, cell_faces, out);
     context.check_stop();
     context.report("fill", "polyhedra", 0.8);
-    const std::size_t bad = polish(frame, nodes, cell_faces, out);
+    const std::size_t bad = polish(frame, nodes, cell_faces, std::move(centroids), out);
     if (n_bad != nullptr) *n_bad = bad;
     return out;
 }

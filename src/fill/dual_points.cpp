@@ -49,7 +49,7 @@ class Places {
     }
 
     /// In the beginning a polyhedron's middle is its vertex.
-    void run() {
+    std::vector<Vec3> run() {
         out_.points.resize(node_of_.size());
         place_all(false);
         const std::vector<Vec3> first = out_.points;
@@ -58,8 +58,9 @@ class Places {
             place_all(true);
         }
         for (int k = 0; k < kFlattenings; ++k) flatten();
-        for (int k = 0; k < kResets && reset_inverted(first); ++k) {
-        }
+        find_middles();
+        for (int k = 0; k < kResets && reset_inverted(first); ++k) find_middles();
+        return std::move(middle_);
     }
 
   private:
@@ -105,7 +106,6 @@ class Places {
     /// Points of polyhedra that have a face that their centroid does not see from inside go back to where they were in
     /// the beginning, each within its own cell of the mesh. False when there were none.
     bool reset_inverted(const std::vector<Vec3>& first) {
-        find_middles();
         std::vector<char> is_inverted(out_.n_cells(), 0);
         for (std::size_t f = 0; f < out_.n_faces(); ++f) {
             const FaceMeasure& m = measure_[f];
@@ -258,8 +258,9 @@ class Places {
 
 }  // namespace
 
-void place_points(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra) {
-    Places(frame, nodes, faces, polyhedra).run();
+std::vector<Vec3> place_points(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces,
+                               VolumeMesh& polyhedra) {
+    return Places(frame, nodes, faces, polyhedra).run();
 }
 
 }  // namespace anvilcast::fill

@@ -23,10 +23,9 @@ constexpr double kLeastInTriangle = 0.04, kLeastOnEdge = 0.12;
 
 class Polish {
   public:
-    Polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra)
-        : frame_(frame), nodes_(nodes), faces_(faces), out_(polyhedra), center_(polyhedra.n_cells()) {
-        for_all(center_.size(), [this](std::size_t c) { center_[c] = center_of(static_cast<Index>(c)); });
-    }
+    Polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, std::vector<Vec3>&& centroids,
+           VolumeMesh& polyhedra)
+        : frame_(frame), nodes_(nodes), faces_(faces), out_(polyhedra), center_(std::move(centroids)) {}
 
     std::size_t run() {
         std::vector<std::pair<double, Index>> bad = find_bad();
@@ -249,8 +248,9 @@ class Polish {
 
 }  // namespace
 
-std::size_t polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra) {
-    return Polish(frame, nodes, faces, polyhedra).run();
+std::size_t polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces,
+                   std::vector<Vec3>&& centroids, VolumeMesh& polyhedra) {
+    return Polish(frame, nodes, faces, std::move(centroids), polyhedra).run();
 }
 
 }  // namespace anvilcast::fill

@@ -10,6 +10,7 @@ namespace anvilcast::fill {
 /// neighbours' centroids. Points are moved one by one where that makes the worst polyhedron about them better; those on
 /// kept faces within their triangle, those on edges along them, so that shape and heights of layers stay. Returns how
 /// many polyhedra are still not what they should be. O(n) and a little for each bad one.
-std::size_t polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces, VolumeMesh& polyhedra);
+std::size_t polish(const DualFrame& frame, const DualNodes& nodes, const CellFaces& faces,
+                   std::vector<Vec3>&& centroids, VolumeMesh& polyhedra);
 
 }  // namespace anvilcast::fill
