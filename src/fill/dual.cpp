@@ -14,7 +14,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     const ThreadLimit limit(context);
     context.report("fill", "polyhedra", 0);
     const DualFrame frame(mesh, slots, options.feature_angle);
-    const DualFaces faces = dual_faces(frame);
+    DualFaces faces = dual_faces(frame);
     context.report("fill", "polyhedra", 0.5);
     const std::size_t n = frame.n_polyhedra();
 
@@ -55,6 +55,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     }
     for (BoundaryZone& zone : out.zones)
         if (zone.n_faces == 0) zone.first_face = out.owner.size();
+    faces = {};
     const CellFaces cell_faces(out);
     std::vector<Vec3> centroids = place_points(frame, nodes, cell_faces, out);
     context.check_stop();

@@ -52,14 +52,13 @@ class Places {
     std::vector<Vec3> run() {
         out_.points.resize(node_of_.size());
         place_all(false);
-        const std::vector<Vec3> first = out_.points;
         for (int round = 0; round < kRounds; ++round) {
             find_middles();
             place_all(true);
         }
         for (int k = 0; k < kFlattenings; ++k) flatten();
         find_middles();
-        for (int k = 0; k < kResets && reset_inverted(first); ++k) find_middles();
+        for (int k = 0; k < kResets && reset_inverted(); ++k) find_middles();
         return std::move(middle_);
     }
 
@@ -78,9 +77,9 @@ class Places {
         std::vector<Vec3> step(out_.points.size());
         std::vector<Index> n_planes(out_.points.size(), 0);
         for (std::size_t f = 0; f < out_.n_faces(); ++f) {
-            const Vec3 normal = normalized(measure_[f].area);
+            const Vec3 normal = normalized(measure_[f].area_vector());
             for (const Index p : out_.face(f)) {
-                step[p] += normal * dot(normal, measure_[f].mean - out_.points[p]);
+                step[p] += normal * dot(normal, measure_[f].center - out_.points[p]);
                 ++n_planes[p];
             }
         }
@@ -105,13 +104,13 @@ class Places {
 
     /// Points of polyhedra that have a face that their centroid does not see from inside go back to where they were in
     /// the beginning, each within its own cell of the mesh. False when there were none.
-    bool reset_inverted(const std::vector<Vec3>& first) {
+    bool reset_inverted() {
         std::vector<char> is_inverted(out_.n_cells(), 0);
         for (std::size_t f = 0; f < out_.n_faces(); ++f) {
             const FaceMeasure& m = measure_[f];
             const Index own = out_.owner[f];
-            if (!(dot(m.area, m.center - middle_[own]) > 0)) is_inverted[own] = 1;
-            if (f < out_.n_inner_faces() && !(dot(m.area, m.center - middle_[out_.neighbour[f]]) < 0))
+            if (!(dot(m.area_vector(), m.center - middle_[own]) > 0)) is_inverted[own] = 1;
+            if (f < out_.n_inner_faces() && !(dot(m.area_vector(), m.center - middle_[out_.neighbour[f]]) < 0))
                 is_inverted[out_.neighbour[f]] = 1;
         }
         bool changed = false;
@@ -120,10 +119,12 @@ class Places {
                 is_inverted[out_.owner[f]] != 0 || (f < out_.n_inner_faces() && is_inverted[out_.neighbour[f]] != 0);
             if (!touches) continue;
             for (const Index p : out_.face(f)) {
-                changed = changed || out_.points[p] != first[p];
-                out_.points[p] = first[p];
+                const Vec3 first = place(node_of_[p], [this](Index vertex, Index) { return mesh_.points[vertex]; });
+                changed = changed || out_.points[p] != first;
+                out_.points[p] = first;
             }
         }
+        if (changed) place_cuts();
         return changed;
     }
 

@@ -3,6 +3,7 @@
 
 #include <anvilcast/volume_mesh.hpp>
 
+#include <array>
 #include <numeric>
 #include <span>
 #include <vector>
@@ -40,28 +41,29 @@ inline Vec3 mean_of(const VolumeMesh& mesh, std::span<const Index> points) {
 
 /// Of a face, taken as triangles round the mean of its points.
 struct FaceMeasure {
-    Vec3 mean;    ///< of its points
-    Vec3 center;  ///< of its area
-    Vec3 area;    ///< vector, twice
+    Vec3 center;                ///< of its area
+    std::array<float, 3> area;  ///< vector, twice; many are kept, and this much is enough for weights and directions
+
+    Vec3 area_vector() const { return {area[0], area[1], area[2]}; }
 };
 
 inline FaceMeasure measure_face(const VolumeMesh& mesh, std::size_t face) {
     const auto p = mesh.face(face);
-    FaceMeasure m{mean_of(mesh, p), {}, {}};
-    Vec3 weighted{};
+    const Vec3 mean = mean_of(mesh, p);
+    Vec3 weighted{}, area{};
     double total = 0;
-    Vec3 before = mesh.points[p.back()] - m.mean;
+    Vec3 before = mesh.points[p.back()] - mean;
     for (const Index i : p) {
-        const Vec3 here = mesh.points[i] - m.mean;
+        const Vec3 here = mesh.points[i] - mean;
         const Vec3 n = cross(before, here);
         const double weight = length(n);
-        m.area += n;
+        area += n;
         weighted += (before + here) * weight;
         total += weight;
         before = here;
     }
-    m.center = total > 0 ? m.mean + weighted / (3 * total) : m.mean;
-    return m;
+    return {total > 0 ? mean + weighted / (3 * total) : mean,
+            {static_cast<float>(area.x), static_cast<float>(area.y), static_cast<float>(area.z)}};
 }
 
 /// By the pyramids over its faces, whose measures are given.
@@ -73,7 +75,7 @@ Vec3 centroid(const VolumeMesh& mesh, const CellFaces& faces, std::size_t cell, 
     for (const Index f : faces.of(cell)) {
         const FaceMeasure& m = measure(f);
         const Vec3 reach = m.center - origin;
-        const double volume = (mesh.owner[f] == cell ? 1.0 : -1.0) * dot(reach, m.area);
+        const double volume = (mesh.owner[f] == cell ? 1.0 : -1.0) * dot(reach, m.area_vector());
         total += volume;
         weighted += reach * volume;
     }
