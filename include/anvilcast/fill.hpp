@@ -74,7 +74,8 @@ ANVILCAST_API VolumeMesh fill_with_layers(const SurfaceMesh& surface, const Laye
 /// polygonal prism for each layer of each column, divided where the wall bends sharply. Guarantees as above, but (2)
 /// for the edges within smooth zones. Points are then moved until the centroid of every polyhedron sees all of its
 /// faces from inside and the lines to the neighbours' centroids cross them at less than 65 degrees;
-/// report.bad_polyhedra counts those where that was in vain. O(n log n).
+/// report.bad_polyhedra counts those where that was in vain. With layers, FailureError where a stack's side stands
+/// against the core, with the place. O(n log n).
 ANVILCAST_API VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& sizes,
                                              const FillOptions& options = {}, const Context& context = {},
                                              FillReport* report = nullptr);

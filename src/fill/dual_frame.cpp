@@ -158,6 +158,17 @@ Index DualFrame::edge(Index p, Index q) const {
     return found != end && *found == high ? static_cast<Index>(found - far_.begin()) : kNone;
 }
 
+namespace {
+
+[[noreturn]] void refuse(const Vec3& place) {
+    throw FailureError(fmt::format(
+        "a stack of layers ends with its side against the core at [{:.6g}, {:.6g}, {:.6g}] m, where polyhedra "
+        "cannot be made; fill with tetrahedra, or let the layers there go on or begin farther away",
+        place.x, place.y, place.z));
+}
+
+}  // namespace
+
 void DualFrame::judge_edges() {
     // Each kept face at each of its edges, its normal turned from the region or layer with the lower number.
     struct Use {
@@ -223,8 +234,7 @@ void DualFrame::judge_edges() {
                 continue;
             }
             if (side < mesh_.n_inner_faces()) {
-                if (!is_layer(beyond(side, cell)))
-                    throw InternalError("a layer stands beside a cell that is of no layer");
+                if (!is_layer(beyond(side, cell))) refuse(mesh_.points[mesh_.face(side)[0]]);
                 if (!std::binary_search(cut_sides_.begin(), cut_sides_.end(), side)) continue;
             }
             for (const Index v : mesh_.face(side)) is_on_rim_[v] = 1;

@@ -20,7 +20,7 @@ using Node = Index;
 
 class DualFrame {
   public:
-    /// Throws InternalError where a layer cell stands beside another cell. O(n log n), parallel.
+    /// Throws FailureError, with the place, where a stack's side stands against the core. O(n log n), parallel.
     DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double feature_angle);
 
     const VolumeMesh& mesh() const { return mesh_; }
