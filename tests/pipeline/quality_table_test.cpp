@@ -153,11 +153,11 @@ TEST(QualityTable, HoldsForPolyhedra) {
         EXPECT_GE(p.faces, 10);
         EXPECT_LE(p.faces, 15);
         EXPECT_LE(angle.mean, 8);
-        EXPECT_LE(p.unseen, 0.0002);
         // The block is edges and corners for the most part: hardly a polyhedron is free of them.
         const bool is_block = std::string_view(name).starts_with("block");
         EXPECT_LE(p.non_orthogonality, is_block ? 65 : 50);
-        EXPECT_LE(angle.max, is_block ? 90 : 70);
+        EXPECT_LE(p.unseen, is_block ? 0.001 : 0.0001);
+        EXPECT_LE(angle.max, is_block ? 110 : 70);
         EXPECT_GE(q.metric("orthogonality").min, is_block ? -0.3 : -0.05);
         EXPECT_LE(p.warp, is_block ? 0.6 : 0.12);
         EXPECT_LE(ratio.p99, is_block ? 5 : 3);
