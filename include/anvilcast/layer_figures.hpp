@@ -50,8 +50,8 @@ struct AskedLayers {
     Index count = 0;
     double first = 0;
 };
-/// One for each side of a zone that has layers somewhere, or for which some were asked. Single ones on less than a
-/// fifth of a side that none were asked for are not counted: cells of the core may look like that.
+/// One for each side of a zone that has layers somewhere, or for which some were asked. Where there are polyhedra, more
+/// layers than on a fifth of a side's area are not counted: cells of the core may look like layers.
 ANVILCAST_API std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh,
                                                        const std::vector<AskedLayers>& asked = {},
                                                        const Context& context = {});

@@ -225,8 +225,23 @@ class Columns {
     std::vector<Index> first_, faces_;
 };
 
-/// Of a zone's area that single layers nobody asked for must stand on to be taken for layers.
-constexpr double kLeastShare = 0.2;
+/// The largest count that there is. Among polyhedra of the core some are built like prisms, too: there it is the
+/// largest that a good part of the area has.
+Index most_layers(const std::vector<const FaceLayers*>& list, bool has_polyhedra) {
+    constexpr double kLeastShare = 0.2;
+    Index most = 0;
+    double all = 0;
+    for (const FaceLayers* f : list) {
+        most = std::max(most, f->count);
+        all += f->area;
+    }
+    for (; has_polyhedra && most > 0; --most) {
+        double with_so_many = 0;
+        for (const FaceLayers* f : list) with_so_many += f->count >= most ? f->area : 0;
+        if (with_so_many >= kLeastShare * all) break;
+    }
+    return most;
+}
 
 double weighted_percentile(std::vector<std::pair<double, double>>& values, double share) {
     std::sort(values.begin(), values.end());
@@ -265,23 +280,18 @@ std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh, const std::vect
         for (std::size_t k = 0; k < mesh.zones[z].n_faces; ++k) zone_of[mesh.zones[z].first_face + k] = z;
     for (const FaceLayers& f : faces)
         if (zone_of[f.face] != kNone) by_zone[{zone_of[f.face], mesh.cell_region[f.cell]}].push_back(&f);
+    const bool has_polyhedra =
+        std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) != mesh.cell_types.end();
     std::vector<LayerFigures> out;
     for (const auto& [where, list] : by_zone) {
         LayerFigures r;
         r.zone = where[0];
         r.region = where[1];
-        for (const FaceLayers* f : list) r.most = std::max(r.most, f->count);
+        r.most = most_layers(list, has_polyhedra);
         const auto request = std::find_if(asked.begin(), asked.end(), [&](const AskedLayers& a) {
             return a.zone == where[0] && a.region == where[1];
         });
         if (r.most == 0 && request == asked.end()) continue;
-        // A polyhedron of the core may be built like a prism, too.
-        double with_some = 0, all = 0;
-        for (const FaceLayers* f : list) {
-            all += f->area;
-            if (f->count > 0) with_some += f->area;
-        }
-        if (request == asked.end() && r.most == 1 && with_some < kLeastShare * all) continue;
         const Index full = request != asked.end() ? request->count : r.most;
         std::vector<std::pair<double, double>> firsts, growths, steps;
         for (const FaceLayers* f : list) {
