@@ -9,6 +9,7 @@
 #include "mesh/face_order.hpp"
 
 namespace anvilcast::fill {
+
 VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context,
                    std::size_t* n_bad) {
     const ThreadLimit limit(context);

@@ -1,36 +1,12 @@
 // Measures of polyhedra while they are being made.
 #pragma once
 
-#include <anvilcast/volume_mesh.hpp>
-
 #include <array>
-#include <numeric>
 #include <span>
-#include <vector>
+
+#include "mesh/cell_faces.hpp"
 
 namespace anvilcast::fill {
-
-/// The faces of each cell.
-class CellFaces {
-  public:
-    explicit CellFaces(const VolumeMesh& mesh) : first_(mesh.n_cells() + 1, 0) {
-        for (const Index c : mesh.owner) ++first_[c + 1];
-        for (const Index c : mesh.neighbour) ++first_[c + 1];
-        std::partial_sum(first_.begin(), first_.end(), first_.begin());
-        faces_.resize(first_.back());
-        std::vector<Index> at(first_.begin(), first_.end() - 1);
-        for (Index f = 0; f < mesh.n_faces(); ++f) {
-            faces_[at[mesh.owner[f]]++] = f;
-            if (f < mesh.n_inner_faces()) faces_[at[mesh.neighbour[f]]++] = f;
-        }
-    }
-    std::span<const Index> of(std::size_t cell) const {
-        return {faces_.data() + first_[cell], first_[cell + 1] - first_[cell]};
-    }
-
-  private:
-    std::vector<Index> first_, faces_;
-};
 
 inline Vec3 mean_of(const VolumeMesh& mesh, std::span<const Index> points) {
     const Vec3 first = mesh.points[points[0]];

@@ -11,9 +11,11 @@
 #include <algorithm>
 #include <charconv>
 #include <cstring>
+#include <optional>
 #include <pugixml.hpp>
 
 #include "io/files.hpp"
+#include "mesh/cell_faces.hpp"
 
 namespace anvilcast {
 namespace {
@@ -125,10 +127,9 @@ class VtuWriter {
 
     /// Its points, each once, and its faces turned out: their number, then each one's number of points and these.
     void add_polyhedron(std::size_t cell, std::vector<std::int64_t>& connectivity) {
-        if (first_face_.empty()) list_faces();
+        if (!faces_) faces_.emplace(mesh_);
         const std::size_t first = connectivity.size();
-        const std::span<const Index> faces(faces_.data() + first_face_[cell],
-                                           first_face_[cell + 1] - first_face_[cell]);
+        const std::span<const Index> faces = faces_->of(cell);
         face_stream_.push_back(static_cast<std::int64_t>(faces.size()));
         for (const Index f : faces) {
             const auto points = mesh_.face(f);
@@ -142,19 +143,6 @@ class VtuWriter {
         const auto begin = connectivity.begin() + static_cast<std::ptrdiff_t>(first);
         std::sort(begin, connectivity.end());
         connectivity.erase(std::unique(begin, connectivity.end()), connectivity.end());
-    }
-
-    void list_faces() {
-        first_face_.assign(mesh_.n_cells() + 1, 0);
-        for (const Index c : mesh_.owner) ++first_face_[c + 1];
-        for (const Index c : mesh_.neighbour) ++first_face_[c + 1];
-        for (std::size_t c = 1; c < first_face_.size(); ++c) first_face_[c] += first_face_[c - 1];
-        faces_.resize(first_face_.back());
-        std::vector<std::size_t> at(first_face_.begin(), first_face_.end() - 1);
-        for (Index f = 0; f < mesh_.n_faces(); ++f) {
-            faces_[at[mesh_.owner[f]]++] = f;
-            if (f < mesh_.n_inner_faces()) faces_[at[mesh_.neighbour[f]]++] = f;
-        }
     }
 
     void add_cell_data() {
@@ -178,8 +166,7 @@ class VtuWriter {
     const std::vector<FaceField>& fields_;
     const VolumeMesh& mesh_;
     std::string head_, data_;
-    std::vector<std::size_t> first_face_;  // of polyhedra
-    std::vector<Index> faces_;
+    std::optional<CellFaces> faces_;  // where there are polyhedra
     std::vector<std::int64_t> face_stream_, face_offsets_;
 };
 

@@ -30,10 +30,15 @@ void check_request(const Domain& domain, const Sizing& sizing, const Case& c, co
         core -= f.core_cells;
         prisms += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count;
     }
-    const double cells =
-        c.cells == FillCells::polyhedra ? predicted_polyhedra(core, p.triangles) + 0.5 * prisms : core + prisms;
+    if (c.cells == FillCells::polyhedra) {
+        core = predicted_polyhedra(core, p.triangles);
+        prisms *= 0.5;
+    }
+    const double cells = core + prisms;
     if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
-    throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(p.sources, cells, c)));
+    std::vector<SourceShare> sources = p.sources;  // of tetrahedra alone
+    for (SourceShare& s : sources) s.cells *= core / p.cells;
+    throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(sources, cells, c)));
 }
 
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.

@@ -196,6 +196,13 @@ print(n, volume)
     EXPECT_NEAR(volume / summary["regions"][0]["volume"].get<double>(), 1, 1e-9);
 #endif
     fs::remove_all(directory / "made");
+    // Shares of a budget are of what is counted.
+    write_case("[fill]\ncells = \"polyhedra\"\n[limits]\ncells = 50\n");
+    const Outcome refused = run("build case.toml --out made");
+    EXPECT_EQ(refused.status, 3);
+    const std::size_t makes = refused.err.find(" makes ");
+    ASSERT_NE(makes, std::string::npos) << refused.err;
+    EXPECT_LE(std::stod(refused.err.substr(makes + 7)), 100.5) << refused.err;
     write_case("[fill]\ncells = \"cubes\"\n");
     expect_refused("build case.toml --out made", {"\"cubes\"", "\"polyhedra\"", "case.toml, line"});
 }
