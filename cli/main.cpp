@@ -6,6 +6,7 @@
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
+#include <anvilcast/selection.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
 
@@ -14,10 +15,13 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <charconv>
+#include <cmath>
 #include <cstdio>
 #include <new>
 
 #include "console.hpp"
+#include "quality_text.hpp"
 #include "text.hpp"
 
 namespace {
@@ -37,7 +41,9 @@ struct Arguments {
     std::string input, output, directory;
     double split_angle = 0;
     bool ascii = false;
-    QualityLimits limits;
+    std::vector<std::string> limit_texts;
+    cli::QualityView view;
+    std::string selection;
     ImproveOptions improve;
     bool list = false, volumes = false;
     std::string until;
@@ -59,6 +65,11 @@ void copy_whole(const fs::path& from, const fs::path& to) {
         throw FailureError(fmt::format("{}: cannot be written: {}", to.string(), code.message()));
     }
 }
+
+/// A file whose mesh is none.
+struct InvalidMesh {
+    std::string text;
+};
 
 void print(const std::string& text) {
     if (std::fputs(text.c_str(), stdout) < 0 || std::fflush(stdout) != 0)
@@ -254,23 +265,104 @@ int yplus(const Arguments& a) {
     return kDone;
 }
 
+QualityLimits limits_of(const Arguments& a) {
+    QualityLimits limits;
+    for (const std::string& text : a.limit_texts) {
+        const std::size_t at = text.find('=');
+        double value = 0;
+        const char* begin = text.data() + (at == std::string::npos ? text.size() : at + 1);
+        const auto [end, status] = std::from_chars(begin, text.data() + text.size(), value);
+        if (at == std::string::npos || status != std::errc() || end != text.data() + text.size())
+            throw InputError(fmt::format("--limit \"{}\": METRIC=VALUE was expected, e.g. skewness=0.9", text));
+        limits.set(text.substr(0, at), value);
+    }
+    return limits;
+}
+
+/// A mesh to be looked at must be one.
+VolumeMesh read_valid_mesh(const std::string& file) {
+    VolumeMesh mesh = read_mesh(file);
+    if (const auto faults = find_faults(mesh); !faults.empty())
+        throw InvalidMesh{fmt::format("{}: not a valid mesh:\n  {}\n", file, fmt::join(faults, "\n  "))};
+    return mesh;
+}
+
+/// The chosen cells alone, with a field for each metric.
+void write_selection(const Arguments& a, const VolumeMesh& mesh) {
+    if (a.selection.empty() || a.output.empty()) throw InputError("--select and --write go together");
+    if (fs::path(a.output).extension() != ".vtu")
+        throw InputError(fmt::format("{}: chosen cells are written to a .vtu file", a.output));
+    const std::vector<Index> cells = select_cells(mesh, a.selection);
+    std::vector<CellField> fields;
+    for (const MetricInfo& m : metric_infos()) {
+        if (m.of == MetricOf::boundary || cells.empty()) continue;
+        const std::vector<float> all = metric_by_cell(mesh, m.id);
+        CellField field{m.name, {}};
+        for (const Index c : cells) field.values.push_back(static_cast<double>(all[c]));
+        if (std::any_of(field.values.begin(), field.values.end(), [](double v) { return !std::isnan(v); }))
+            fields.push_back(std::move(field));
+    }
+    if (cells.empty()) {
+        if (!a.console.quiet) print(fmt::format("No cell has {}; nothing is written\n", a.selection));
+        return;
+    }
+    write_vtu(a.output, cells_alone(mesh, cells), {}, fields);
+    if (!a.console.quiet)
+        print(
+            fmt::format("{} of {} cells with {} written to {}\n", cells.size(), mesh.n_cells(), a.selection, a.output));
+}
+
+int compare_meshes(const Arguments& a) {
+    std::vector<AssessedMesh> meshes;
+    std::vector<std::string> files{a.input};
+    files.insert(files.end(), a.files.begin(), a.files.end());
+    bool all_hold = true;
+    for (const std::string& file : files) {
+        const VolumeMesh mesh = read_valid_mesh(file);
+        cli::ProgressLine progress(a.console);
+        meshes.push_back(
+            {file, assess(mesh, limits_of(a), progress.context()), seconds_to_build(file, mesh.n_cells())});
+        all_hold = all_hold && meshes.back().report.limits_hold;
+    }
+    if (a.json)
+        print(comparison_json(meshes));
+    else if (!a.console.quiet)
+        print(cli::comparison_text(meshes));
+    return all_hold ? kDone : kBroken;
+}
+
+int list_metrics() {
+    for (const MetricInfo& m : metric_infos())
+        print(fmt::format("{:<28}{}{}: {}\n{:<28}of {}; better is {}{}\n", m.key, m.name,
+                          *m.unit != 0 ? fmt::format(", {}", m.unit) : "", m.definition, "", m.where,
+                          m.low_is_better ? "low" : "high",
+                          m.has_usual_limit() ? fmt::format("; usual limit {}", m.usual_limit) : ""));
+    return kDone;
+}
+
 int assess_mesh(const Arguments& a) {
-    const LengthUnit unit = unit_of(a);
-    const VolumeMesh mesh = read_mesh(a.input);
-    if (const auto faults = find_faults(mesh); !faults.empty()) {
-        fmt::print(stderr, "{}: not a valid mesh:\n", a.input);
-        for (const std::string& f : faults) fmt::print(stderr, "  {}\n", f);
-        return kBroken;
+    if (a.list) return list_metrics();
+    if (a.input.empty()) throw InputError("which mesh? `anvilcast assess MESH`");
+    const QualityLimits limits = limits_of(a);
+    for (const std::string& name : a.view.histograms)
+        if (name != "all") find_metric(name);
+    if (!a.files.empty()) return compare_meshes(a);
+    const VolumeMesh mesh = read_valid_mesh(a.input);
+    if (!a.selection.empty() || !a.output.empty()) {
+        write_selection(a, mesh);
+        return kDone;
     }
     QualityReport report;
     {
         cli::ProgressLine progress(a.console);
-        report = assess(mesh, a.limits, progress.context());
+        QualityOptions options;
+        options.n_worst = std::max<std::size_t>(options.n_worst, a.view.n_worst);
+        report = assess(mesh, limits, progress.context(), options);
     }
     if (a.json) {
         print(quality_json(mesh, report, a.input));
     } else if (!a.console.quiet) {
-        print(cli::assess_text(mesh, report, a.input, unit));
+        print(cli::assess_text(mesh, report, a.input, unit_of(a), a.view));
     }
     return report.limits_hold ? kDone : kBroken;
 }
@@ -424,12 +516,20 @@ void add_commands(CLI::App& app, Arguments& a) {
         ->check(CLI::IsMember({"surface"}));
 
     s = command(app, a, "assess", "quality, limits, worst places; exit status 1 when a limit is broken",
-                "anvilcast assess mesh.cgns --skewness 0.9");
-    s->add_option("MESH", a.input, "mesh file (.cgns or .vtu)")->required();
-    s->add_option("--skewness", a.limits.skewness, "limit of the equiangle skewness");
-    s->add_option("--volume-growth", a.limits.volume_growth, "limit of the volume ratio across faces");
-    s->add_option("--non-orthogonality", a.limits.non_orthogonality, "limit in degrees");
-    s->add_option("--cells", a.limits.cells, "limit of the number of cells");
+                "anvilcast assess mesh.cgns --limit skewness=0.9\n  anvilcast assess mesh.cgns --select \"skewness > "
+                "0.8\" --write bad.vtu");
+    s->add_option("MESH", a.input, "mesh file (.cgns or .vtu)");
+    s->add_option("--limit", a.limit_texts, "METRIC=VALUE or cells=N; several may be given");
+    s->add_option("--worst", a.view.n_worst, "list so many worst places of each leading metric")
+        ->check(CLI::Range(0, 1000))
+        ->capture_default_str();
+    s->add_option("--histogram", a.view.histograms, "draw the histogram of a metric, or of all; several may be given");
+    s->add_flag("--groups", a.view.groups, "figures by region, cell type, and zone that the cells touch");
+    s->add_option("--select", a.selection,
+                  "choose cells, e.g. \"skewness > 0.8 and zone = floor*\"; goes with --write");
+    s->add_option("--write", a.output, "write the chosen cells, with all their metrics, to this file (.vtu)");
+    s->add_option("--compare", a.files, "other meshes, to stand beside this one in one table");
+    s->add_flag("--metrics", a.list, "list the metrics with their definitions, and do nothing else");
     add_unit(s, a, "unit for the printed lengths");
 
     s = command(app, a, "improve", "raise the worst cells of a mesh; its boundary and layers stay",
@@ -506,6 +606,9 @@ int main(int argc, char** argv) {
     cli::catch_interrupts();
     try {
         return run(app, arguments);
+    } catch (const InvalidMesh& e) {
+        fmt::print(stderr, "{}", e.text);
+        return kBroken;
     } catch (const Error& e) {
         fmt::print(stderr, "anvilcast: {}\n", e.what());
         return status_of(e);

@@ -7,55 +7,11 @@
 #include <iterator>
 
 #include "console.hpp"
+#include "quality_text.hpp"
+#include "text_parts.hpp"
 
 namespace cli {
-namespace {
-
 using namespace anvilcast;
-
-std::string place(const Vec3& p, const LengthUnit& unit) {
-    auto clean = [&](double v) { return std::abs(v) < 1e-9 ? 0.0 : v / unit.metres; };
-    return fmt::format("[{:.5g}, {:.5g}, {:.5g}]", clean(p.x), clean(p.y), clean(p.z));
-}
-
-std::string extent(const Box& b, const LengthUnit& unit) {
-    const Vec3 e = b.extent();
-    return fmt::format("{:.4g} x {:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, e.z / unit.metres,
-                       unit.name);
-}
-
-/// 218743 as "218 743".
-std::string grouped(std::size_t n) {
-    const std::string digits = std::to_string(n);
-    std::string out;
-    for (std::size_t i = 0; i < digits.size(); ++i) {
-        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
-        out += digits[i];
-    }
-    return out;
-}
-
-std::size_t name_width(const auto& list) {
-    std::size_t width = 8;
-    for (const auto& item : list) width = std::max(width, item.name.size());
-    return width + 2;
-}
-
-std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit,
-                       const std::vector<std::string>& guessed_roles = {}) {
-    const std::size_t width = name_width(mesh.zones);
-    auto role_of = [&](const BoundaryZone& z) {
-        const bool guessed = std::find(guessed_roles.begin(), guessed_roles.end(), z.name) != guessed_roles.end();
-        return fmt::format("{}{}", role_name(z.role), guessed ? " (guess)" : "");
-    };
-    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  area\n", "Zones", width + 2, "role", "faces");
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
-        text += fmt::format("  {:<{}}{:<18}{:>10}  {}\n", mesh.zones[z].name, width, role_of(mesh.zones[z]),
-                            grouped(mesh.zones[z].n_faces), format_area(report.zone_areas[z], unit));
-    return text;
-}
-
-}  // namespace
 
 static std::string sized(const DefectInfo& info, double size, const LengthUnit& unit) {
     const std::string what = info.size;
@@ -267,137 +223,6 @@ std::string openings_text(const std::vector<Opening>& openings, const std::strin
     return text;
 }
 
-static std::string metric_row(const Metric& m, const LengthUnit& unit) {
-    const bool is_volume = m.name == "volume";
-    const double scale = is_volume ? 1.0 / (unit.metres * unit.metres * unit.metres) : 1.0;
-    const std::string label = is_volume        ? fmt::format("volume, {}\xC2\xB3", unit.name)
-                              : m.unit.empty() ? m.name
-                                               : m.name + ", " + m.unit;
-    // The degree and cube signs take two bytes: pad by what is seen.
-    const std::size_t seen =
-        static_cast<std::size_t>(std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-    std::string text = label + std::string(seen < 22 ? 22 - seen : 1, ' ');
-    for (const double v : {m.min, m.mean, m.low_is_better ? m.p99 : m.p1, m.max})
-        text += fmt::format("{:>11.4g}", v * scale);
-    if (m.limit) {
-        const std::string n =
-            m.n_beyond == 0 ? good("none") : bad(fmt::format("{} of {}", grouped(m.n_beyond), grouped(m.count)));
-        text += fmt::format("{:>11.4g}   {}", *m.limit, n);
-    }
-    return text + "\n";
-}
-
-static std::string worst_row(const Metric& m, const LengthUnit& unit) {
-    if (m.worst.empty()) return "";
-    const WorstPlace& w = m.worst.front();
-    return fmt::format("  {:<20}{:>9.4g}  at {} {}, {}\n", m.name, w.value, place(w.place, unit), unit.name,
-                       w.zone == "inside" ? "inside" : "at zone " + w.zone);
-}
-
-static std::string surface_metrics_text(const std::vector<Metric>& metrics, const LengthUnit& unit) {
-    if (metrics.empty()) return "";
-    std::string text =
-        fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}\n", "Surface triangles", "min", "mean", "99 %", "max");
-    for (const Metric& m : metrics) text += metric_row(m, unit);
-    return text;
-}
-
-static std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit) {
-    std::string text = fmt::format("\n{:<22}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean",
-                                   "99 %", "max", "limit");
-    for (const Metric& m : report.metrics) text += metric_row(m, unit);
-    text += surface_metrics_text(report.surface, unit);
-    text += "(99 %: the value that 99 of 100 cells or faces keep on the good side of)\n\nWorst places\n";
-    for (const Metric& m : report.metrics)
-        for (const char* name :
-             {"equiangle skewness", "smallest dihedral", "visibility", "warp", "non-orthogonality", "volume ratio"})
-            if (m.name == name) text += worst_row(m, unit);
-    if (report.cells_limit)
-        text += fmt::format("\ncells {}, limit {}: {}\n", grouped(mesh.n_cells()),
-                            grouped(static_cast<std::size_t>(*report.cells_limit)),
-                            static_cast<double>(mesh.n_cells()) <= *report.cells_limit ? good("holds") : bad("broken"));
-    text += fmt::format("\n{}\n", report.limits_hold ? good("The mesh is valid, and every limit holds.")
-                                                     : bad("The mesh is valid, but limits are broken."));
-    return text;
-}
-
-/// y+ of a first height, where the solver has its values.
-static double y_plus_of(double height, const WallEstimate& wall, YPlusAt at) {
-    return height / wall.viscous_length * (at == YPlusAt::cell_center ? 0.5 : 1);
-}
-
-/// Zone by zone what stands on the walls; `c`: the case that it was built by.
-static std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, const LengthUnit& unit,
-                               const Case* c = nullptr) {
-    if (layers.empty()) return "";
-    std::size_t width = 8;
-    auto name_of = [&mesh](const LayerFigures& f) {
-        const BoundaryZone& z = mesh.zones[f.zone];
-        return z.role == Role::interface_ || z.role == Role::baffle
-                   ? fmt::format("{} ({})", z.name, mesh.regions[f.region].name)
-                   : z.name;
-    };
-    for (const LayerFigures& f : layers) width = std::max(width, name_of(f).size());
-    width += 2;
-    std::optional<WallEstimate> wall;
-    if (c != nullptr && c->flow) wall = estimate_wall(c->flow->conditions);
-    std::string text = fmt::format("\n{:<{}}{:>7}{:>9}{:>8}{:>12}{:>12}{:>12}{:>10}{:>8}{:>9}{:>7}{}\n", "Layers",
-                                   width + 2, "most", "full", "bare", "first, min", "median", "max", "in 5 %", "growth",
-                                   "to core", "95 %", wall ? "   y+" : "");
-    for (const LayerFigures& f : layers) {
-        text += fmt::format("  {:<{}}{:>7}{:>7.1f} %{:>6.1f} %{:>12}{:>12}{:>12}{:>8.1f} %{:>8.3f}{:>9.2f}{:>7.2f}",
-                            name_of(f), width, f.most, 100 * f.full_area / f.area, 100 * f.bare_area / f.area,
-                            format_length(f.first_min, unit), format_length(f.first_median, unit),
-                            format_length(f.first_max, unit), 100 * f.first_share_5, f.growth_median, f.step_median,
-                            f.step_95);
-        if (wall)
-            text += fmt::format(
-                "   {:.3g} to {:.3g} ({:.4g} \xC2\xB5"
-                "m)",
-                y_plus_of(f.first_min, *wall, c->flow->y_plus_at), y_plus_of(f.first_max, *wall, c->flow->y_plus_at),
-                1e6 * f.first_median);
-        text += "\n";
-    }
-    return text +
-           "(full, bare: of the area, with all layers and with none; to core: volumes of last layer and core, median "
-           "and 95 %)\n";
-}
-
-/// Where layers are fewer or lower than asked for, and why.
-static std::string shortfalls_text(const BuildResult& r, const LengthUnit& unit) {
-    std::string text;
-    for (const ZoneLayers& z : r.layers)
-        for (const ZoneLayers::Shortfall& s : z.shortfalls)
-            if (s.area > 5e-4 * z.area)
-                text += fmt::format("  {:<24} {:>5.1f} %  {}, e.g. at {}\n", r.mesh.zones[z.zone].name,
-                                    100 * s.area / z.area, layer_limit_text(s.limit), place(s.at, unit));
-    return text.empty() ? text : "\nLayers fewer or lower than asked for\n" + text;
-}
-
-/// By type, as far as there are any.
-static std::string cells_text(const VolumeMesh& mesh) {
-    std::string text;
-    for (const CellType type :
-         {CellType::tetrahedron, CellType::pyramid, CellType::prism, CellType::hexahedron, CellType::polyhedron}) {
-        const auto n = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
-        if (n > 0)
-            text += fmt::format("{}{} {}", text.empty() ? "" : ", ", grouped(static_cast<std::size_t>(n)),
-                                cell_type_name(type));
-    }
-    return text;
-}
-
-std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, const std::string& source,
-                        const LengthUnit& unit) {
-    std::string text =
-        fmt::format("{}\n  cells     {}, {} points\n", bold(source), cells_text(mesh), grouped(mesh.points.size()));
-    for (std::size_t i = 0; i < mesh.regions.size(); ++i)
-        text +=
-            fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
-    return text + zones_text(mesh, report, unit) + layers_text(mesh, report.layers, unit) +
-           quality_text(mesh, report, unit);
-}
-
 std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const ImproveOptions& options,
                          const std::string& source, const std::string& output, const LengthUnit& unit) {
     std::string text = fmt::format("{}\n  cells     {}, {} before\n  points    {}, {} before\n", bold(source),
@@ -413,9 +238,7 @@ std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const 
         const Metric &b = r.before.metrics[k], &a = r.after.metrics[k];
         if (b.name == "volume") continue;
         const std::string label = b.unit.empty() ? b.name : b.name + ", " + b.unit;
-        const auto seen = static_cast<std::size_t>(
-            std::count_if(label.begin(), label.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-        text += label + std::string(seen < 26 ? 26 - seen : 1, ' ');
+        text += padded(label, 26);
         text += fmt::format("{:>12.4g}{:>12.4g}{:>12.4g}{:>12.4g}\n", b.low_is_better ? b.max : b.min,
                             a.low_is_better ? a.max : a.min, b.mean, a.mean);
     }

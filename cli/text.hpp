@@ -32,7 +32,5 @@ std::string wall_json(const WallQuestion& question);
 std::string improve_text(const anvilcast::VolumeMesh& after, const anvilcast::ImproveReport& report,
                          const anvilcast::ImproveOptions& options, const std::string& source, const std::string& output,
                          const anvilcast::LengthUnit& unit);
-std::string assess_text(const anvilcast::VolumeMesh& mesh, const anvilcast::QualityReport& report,
-                        const std::string& source, const anvilcast::LengthUnit& unit);
 
 }  // namespace cli

@@ -17,7 +17,7 @@ _anvilcast() {
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
         --mend|--write-defects) COMPREPLY=($(compgen -f -- "$word")); return ;;
         --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord) return ;;
-        --threads|--split-angle|--skewness|--volume-growth|--non-orthogonality|--cells) return ;;
+        --threads|--split-angle|--limit|--worst|--histogram|--select) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
@@ -25,7 +25,7 @@ _anvilcast() {
             openings) common+=" --unit --split-angle --chord" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             build) common+=" --out --until" ;;
-            assess) common+=" --unit --skewness --volume-growth --non-orthogonality --cells" ;;
+            assess) common+=" --unit --limit --worst --histogram --groups --select --write --compare --metrics" ;;
             improve) common+=" --unit --out --target --all --more-cells" ;;
             convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list" ;;

@@ -15,10 +15,6 @@ complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s v -l verbose
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -d 'threads to use'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess improve convert" -l unit -x -a 'm cm mm um km in ft'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
-complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l skewness -x
-complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l volume-growth -x
-complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l non-orthogonality -x
-complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l cells -x
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect convert" -l ascii -d 'write text'
@@ -49,3 +45,11 @@ complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l all -d 'better
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l more-cells -d 'allow more cells and points'
 complete -c anvilcast -n "__fish_seen_subcommand_from demo" -l list
 complete -c anvilcast -l help -s h -d 'options and an example'
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l limit -x
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l worst -x
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l histogram -x
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l groups
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l select -x
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l write -r
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l compare -r
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l metrics

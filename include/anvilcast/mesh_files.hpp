@@ -25,11 +25,17 @@ struct FaceField {
     std::vector<double> values;
 };
 
-/// The file appears whole or not at all. `fields`: more cell arrays, 0 on the cells of the volume. Throws FailureError
-/// when it cannot be written.
+/// A value for each cell.
+struct CellField {
+    std::string name;
+    std::vector<double> values;
+};
+
+/// The file appears whole or not at all. Fields are more cell arrays, 0 on the faces in zones or on the cells. Throws
+/// FailureError when it cannot be written.
 ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
-                             const std::vector<FaceField>& fields = {});
+                             const std::vector<FaceField>& fields = {}, const std::vector<CellField>& cell_fields = {});
 
 /// Read files of standard cells, or of polyhedra alone, with every outer face in a zone, ours in particular. Throw
 /// InputError with what is wrong.

@@ -84,6 +84,17 @@ ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const s
 
 /// JSON for machines, in SI units.
 ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
+/// A mesh in a comparison.
+struct AssessedMesh {
+    std::string name;
+    QualityReport report;
+    std::optional<double> seconds;  ///< that its build took, where that is known
+};
+ANVILCAST_API std::string comparison_json(const std::vector<AssessedMesh>& meshes);
+/// The time that the build of a mesh took, from the summary that lies beside it; nothing where there is none, or one of
+/// another mesh.
+ANVILCAST_API std::optional<double> seconds_to_build(const std::filesystem::path& mesh, std::size_t n_cells);
+
 ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
 ANVILCAST_API std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source);
 /// `mended`: what was mended before the health was looked at; `space`: the volumes enclosed; each as far as asked for.

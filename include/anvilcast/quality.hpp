@@ -4,39 +4,18 @@
 //     QualityReport report = assess(mesh, limits);
 //     for (const Metric& m : report.metrics) print(m.name, m.min, m.mean, m.max);
 //
-// Definitions. A cell's centre is its centroid, a face's centre its area centroid, n the unit normal of a face, V a
-// volume; "better" tells which way is good.
-//   volume               m^3, from the cell's faces by the divergence theorem. Better: positive.
-// Polyhedra have no equiangle skewness and no aspect ratio: there is no regular one to compare with.
-//   equiangle skewness   largest of (t_max - t_e) / (180 - t_e) and (t_e - t_min) / t_e over the corner angles t of the
-//                        cell's faces; t_e is 60 degrees in triangles, 90 in quadrangles. 0 to 1, better: low.
-//   equivolume skewness  1 - V / V_regular, tetrahedra only, V_regular that of the regular tetrahedron with the same
-//                        circumsphere. 0 to 1, better: low.
-//   smallest dihedral    degrees, smallest angle between two faces of the cell, measured inside. Better: high.
-//   largest dihedral     degrees. Better: low.
-//   aspect ratio         longest edge / inradius, 1 for the regular cell of its type; inradius = 3 V / surface. Better:
-//   low. orthogonality        smallest over the cell's faces of n . unit(face centre - cell centre) and, between two
-//   cells,
-//                        n . unit(other centre - cell centre). -1 to 1, better: high.
-//   visibility           smallest over the cell's faces, each as triangles round the mean of its points, of the cosine
-//                        between a triangle's normal and the line from the cell's centre to that mean; the cell is
-//                        star-shaped about its centre when it is above 0. Where not all cells are tetrahedra, which
-//                        always are. -1 to 1, better: high.
-//   warp                 of a face: largest distance of its points from the plane through its centre with its mean
-//                        normal, over the square root of its area. 0 is flat, better: low.
-//   non-orthogonality    degrees, of an inner face: between n and the line that joins the centres of its two cells.
-//                        Better: low.
-//   volume ratio         of a face between two cells of one region: larger over smaller volume. 1 and up, better: low.
-// Of surface triangles: smallest angle, largest angle (degrees), equiangle skewness as above, and
-//   area ratio           across an edge with two triangles: larger over smaller area. 1 and up, better: low.
+// The metrics' definitions stand in <anvilcast/metrics.hpp>.
 #pragma once
 
 #include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/layer_figures.hpp>
+#include <anvilcast/metrics.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <functional>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 namespace anvilcast {
@@ -47,52 +26,101 @@ namespace anvilcast {
 /// Shares no code with what makes meshes. O(n log n).
 ANVILCAST_API std::vector<std::string> find_faults(const VolumeMesh& mesh, std::size_t max_faults = 10);
 
+struct QualityLimit {
+    MetricId metric;
+    double value;
+};
+
 struct QualityLimits {
-    std::optional<double> skewness;           ///< equiangle, at most
-    std::optional<double> volume_growth;      ///< volume ratio across faces, at most
-    std::optional<double> non_orthogonality;  ///< degrees, at most
-    std::optional<double> cells;              ///< at most
+    std::vector<QualityLimit> metrics;
+    std::optional<double> cells;  ///< at most
+
+    /// Of a metric by its name, see find_metric, or of "cells". A later one for the same metric replaces it. Throws
+    /// InputError for a name that is none and a value that the metric cannot have.
+    ANVILCAST_API void set(std::string_view metric, double value);
+    ANVILCAST_API std::optional<double> of(MetricId metric) const;
 };
 
 struct WorstPlace {
     double value = 0;
     Vec3 place;
-    std::size_t cell = 0;
-    std::string zone;  ///< of a boundary face of the cell; "inside" when it has none
+    std::size_t cell = 0;  ///< of a face the owner
+    CellType type = CellType::tetrahedron;
+    std::string zone;     ///< the nearest
+    double distance = 0;  ///< of the place from it; 0 where the cell has a point on it
+    std::string cause;    ///< what has most likely made it bad, as a clause; empty where nothing stands out
+};
+
+struct Histogram {
+    std::vector<double> edges;  ///< one more than counts
+    std::vector<std::size_t> counts;
 };
 
 struct Metric {
-    std::string name;
-    std::string unit;
+    MetricId id = MetricId::volume;
+    std::string key, name, unit;
     bool low_is_better = true;
     std::size_t count = 0;  ///< of cells or faces measured
     double min = 0, mean = 0, max = 0;
-    double p1 = 0, p50 = 0, p99 = 0;  ///< percentiles
+    double p1 = 0, p50 = 0, p99 = 0;  ///< percentiles, to single precision
     std::optional<double> limit;
     std::size_t n_beyond = 0;
     std::vector<WorstPlace> worst;  ///< worst first
+    Histogram histogram;
+
+    double worst_value() const { return low_is_better ? max : min; }
+    double p99_of_good() const { return low_is_better ? p99 : p1; }  ///< what 99 of 100 keep on the good side of
+};
+
+/// A metric within a group of cells.
+struct GroupFigure {
+    MetricId metric = MetricId::volume;
+    std::size_t count = 0, n_beyond = 0;
+    double worst = 0, mean = 0, p99_of_good = 0;
+};
+
+/// Cells that have something in common: a region, a type, a zone that they touch, a volume of refinement. A face
+/// between two cells counts where one of them does.
+struct GroupQuality {
+    enum class Kind : unsigned char { region, cell_type, zone, refinement };
+    Kind kind = Kind::region;
+    std::string name;
+    std::size_t n_cells = 0;
+    double volume = 0;
+    std::vector<GroupFigure> figures;
+};
+ANVILCAST_API const char* group_kind_name(GroupQuality::Kind kind);
+
+struct QualityOptions {
+    std::size_t n_worst = 5;  ///< places of each metric
+    bool groups = true;
+    /// Volumes to tell apart: a name, and whether a cell's centre is inside.
+    std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes;
 };
 
 struct QualityReport {
     std::size_t n_cells = 0, n_points = 0;
     double volume = 0;
-    std::vector<Metric> metrics;
-    std::vector<Metric> surface;  ///< of the boundary's triangles, see assess_surface
+    std::vector<Metric> metrics;       ///< those that there are cells or faces for
+    std::vector<Metric> surface;       ///< of the boundary's triangles, see assess_surface
+    std::vector<GroupQuality> groups;  ///< kinds with one group that is all of the mesh are left out
     std::vector<double> region_volumes;
     std::vector<double> zone_areas;
     std::vector<LayerFigures> layers;  ///< where the mesh has some
     std::optional<double> cells_limit;
     bool limits_hold = true;
+    std::string verdict;  ///< a sentence or two
 
-    ANVILCAST_API const Metric& metric(const std::string& name) const;  ///< throws InputError that lists the names
+    ANVILCAST_API const Metric& metric(const std::string& name) const;  ///< throws InputError, see find_metric
 };
 
-/// All metrics. Parallel, O(n log n) for the percentiles; the result does not depend on the number of threads.
+/// All metrics. Parallel, O(n); the result does not depend on the number of threads. Throws InputError for a mesh
+/// without cells.
 ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {},
-                                   const Context& context = {});
+                                   const Context& context = {}, const QualityOptions& options = {});
 
 /// The metrics of a surface's triangles: smallest angle, largest angle, equiangle skewness, area ratio.
 /// WorstPlace::cell is the number of a triangle. Parallel, O(n log n).
-ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface);
+ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface, const QualityLimits& limits = {});
 
 }  // namespace anvilcast

@@ -13,6 +13,7 @@
 #include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/surface.hpp>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
@@ -146,6 +147,8 @@ struct Sizing {
     SizeField field;
     std::vector<EdgeDivision> divisions;
     std::vector<std::string> warnings;  ///< e.g. of a volume that misses the domain, with its distance
+    /// The volumes of refinements: their names, and whether a place is inside. Thread-safe.
+    std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes;
 };
 
 /// All sources of the options on the domain's boundary and in its regions. Throws InputError when a pattern fits

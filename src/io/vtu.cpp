@@ -44,7 +44,8 @@ std::string compressed(const void* data, std::size_t bytes) {
 
 class VtuWriter {
   public:
-    VtuWriter(const VolumeMesh& mesh, const std::vector<FaceField>& fields) : fields_(fields), mesh_(mesh) {}
+    VtuWriter(const VolumeMesh& mesh, const std::vector<FaceField>& fields, const std::vector<CellField>& cell_fields)
+        : fields_(fields), cell_fields_(cell_fields), mesh_(mesh) {}
 
     std::string write() {
         const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_plain_faces();
@@ -161,9 +162,15 @@ class VtuWriter {
             values.insert(values.end(), f.values.begin(), f.values.end());
             add("Float64", f.name.c_str(), 1, values);
         }
+        for (const CellField& f : cell_fields_) {
+            std::vector<double> values = f.values;
+            values.resize(zone.size(), 0);
+            add("Float64", f.name.c_str(), 1, values);
+        }
     }
 
     const std::vector<FaceField>& fields_;
+    const std::vector<CellField>& cell_fields_;
     const VolumeMesh& mesh_;
     std::string head_, data_;
     std::optional<CellFaces> faces_;  // where there are polyhedra
@@ -445,12 +452,17 @@ class VtuReader {
 
 }  // namespace
 
-void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh, const std::vector<FaceField>& fields) {
+void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh, const std::vector<FaceField>& fields,
+               const std::vector<CellField>& cell_fields) {
     for (const FaceField& f : fields)
         if (f.values.size() != mesh.n_faces() - mesh.n_plain_faces())
             throw InputError(fmt::format("the field \"{}\" has {} values for {} faces", f.name, f.values.size(),
                                          mesh.n_faces() - mesh.n_plain_faces()));
-    io::write_file(file, VtuWriter(mesh, fields).write());
+    for (const CellField& f : cell_fields)
+        if (f.values.size() != mesh.n_cells())
+            throw InputError(
+                fmt::format("the field \"{}\" has {} values for {} cells", f.name, f.values.size(), mesh.n_cells()));
+    io::write_file(file, VtuWriter(mesh, fields, cell_fields).write());
 }
 
 VolumeMesh read_vtu(const std::filesystem::path& file) {

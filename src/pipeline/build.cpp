@@ -42,12 +42,12 @@ void check_request(const Domain& domain, const Sizing& sizing, const Case& c, co
 }
 
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.
-SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& field, Stopwatch& watch,
+SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizing, Stopwatch& watch,
                                const Context& context) {
     const Domain domain = prepare_domain(c, result, context);
     watch.lap("domain");
 
-    const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
+    sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
     check_request(domain, sizing, c, context);
     watch.lap("sizes");
@@ -63,7 +63,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, SizeField& fi
             "{}: ask for a smaller size there",
             surface.too_far.size(), surface.too_far.front().x / c.unit.metres,
             surface.too_far.front().y / c.unit.metres, surface.too_far.front().z / c.unit.metres, c.unit.name));
-    field = with_finer_surface(sizing.field, surface.surface);
+    sizing.field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;
 }
@@ -95,9 +95,9 @@ void make_directory(const std::filesystem::path& directory) {
 SurfaceBuild build_surface(const Case& c, const Context& context) {
     SurfaceBuild out;
     Stopwatch watch(out.result.costs);
-    SizeField field;
-    out.mesh = mesh_up_to_surface(c, out.result, field, watch, context);
-    out.quality = assess_surface(out.mesh.surface);
+    Sizing sizing;
+    out.mesh = mesh_up_to_surface(c, out.result, sizing, watch, context);
+    out.quality = assess_surface(out.mesh.surface, c.limits);
     watch.lap("assess");
     for (const std::string& w : out.result.warnings) context.warn(w);
     return out;
@@ -106,8 +106,9 @@ SurfaceBuild build_surface(const Case& c, const Context& context) {
 BuildResult build(const Case& c, const Context& context) {
     BuildResult result;
     Stopwatch watch(result.costs);
-    SizeField field;
-    const SurfaceMesh surface = mesh_up_to_surface(c, result, field, watch, context);
+    Sizing sizing;
+    const SurfaceMesh surface = mesh_up_to_surface(c, result, sizing, watch, context);
+    const SizeField& field = sizing.field;
 
     FillOptions options;
     /// Tetrahedra that a polyhedron takes the place of.
@@ -136,16 +137,21 @@ BuildResult build(const Case& c, const Context& context) {
             "places by \"visibility\" and \"orthogonality\" tell where",
             result.fill.bad_polyhedra, result.mesh.n_cells()));
 
-    if (c.cells == FillCells::polyhedra && c.limits.skewness)
-        result.warnings.emplace_back(
-            "[limits] skewness is not checked: it is of equiangle skewness, which polyhedra do not have; "
-            "non_orthogonality and volume_growth are for them too");
+    for (const QualityLimit& l : c.limits.metrics)
+        if (const MetricInfo& m = metric_info(l.metric);
+            c.cells == FillCells::polyhedra && std::string_view(m.where).find("cells but polyhedra") == 0)
+            result.warnings.push_back(
+                fmt::format("[limits] {} is not checked: polyhedra have none; non_orthogonality and volume_growth are "
+                            "for them too",
+                            m.key));
 
     context.report("assess", "validity", 0);
     if (const auto faults = find_faults(result.mesh); !faults.empty())
         throw InternalError(
             fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
-    result.quality = assess(result.mesh, c.limits, context);
+    QualityOptions judged;
+    judged.volumes = sizing.volumes;
+    result.quality = assess(result.mesh, c.limits, context, judged);
     if (!result.layers.empty()) {
         std::vector<AskedLayers> asked;
         for (const ZoneLayers& z : result.layers)

@@ -316,10 +316,15 @@ class CaseReader {
         const toml::table* t = table("limits", nullptr);
         if (t == nullptr) return;
         Section s = section(*t, "[limits]");
-        case_.limits.skewness = s.number("skewness", 0, 1);
-        case_.limits.volume_growth = s.number("volume_growth", 1, 1e6);
-        case_.limits.non_orthogonality = s.number("non_orthogonality", 0, 180);
-        case_.limits.cells = s.number("cells", 1, 1e10);
+        auto read = [&](const char* key, double least, double most) {
+            if (const auto value = s.number(key, least, most)) case_.limits.set(key, *value);
+        };
+        read("cells", 1, 1e10);
+        for (const char* short_name : {"skewness", "volume_growth"}) {
+            const MetricInfo& m = find_metric(short_name);
+            read(short_name, m.least, m.most);
+        }
+        for (const MetricInfo& m : metric_infos()) read(m.key, m.least, m.most);
         s.finish();
     }
     void read_export() {

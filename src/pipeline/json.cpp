@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <fstream>
 #include <nlohmann/json.hpp>
 
 namespace anvilcast {
@@ -55,16 +56,29 @@ ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report) {
     return out;
 }
 
+/// Infinity, of cells without volume, is no number in JSON.
+ordered_json finite(double v) { return std::isfinite(v) ? ordered_json(v) : ordered_json(v > 0 ? 1e300 : -1e300); }
+
 ordered_json metrics_of(const std::vector<Metric>& list) {
     ordered_json metrics = ordered_json::array();
     for (const Metric& m : list) {
         ordered_json worst = ordered_json::array();
         for (const WorstPlace& w : m.worst)
-            worst.push_back({{"value", w.value}, {"place", json_of(w.place)}, {"cell", w.cell}, {"zone", w.zone}});
-        ordered_json entry{{"name", m.name}, {"unit", m.unit}, {"better", m.low_is_better ? "low" : "high"},
-                           {"min", m.min},   {"mean", m.mean}, {"max", m.max},
-                           {"p1", m.p1},     {"p50", m.p50},   {"p99", m.p99},
-                           {"worst", worst}};
+            worst.push_back({{"value", finite(w.value)},
+                             {"place", json_of(w.place)},
+                             {"cell", w.cell},
+                             {"type", cell_type_name(w.type)},
+                             {"zone", w.zone},
+                             {"distance", w.distance},
+                             {"cause", w.cause}});
+        ordered_json entry{
+            {"key", m.key},           {"name", m.name},
+            {"unit", m.unit},         {"better", m.low_is_better ? "low" : "high"},
+            {"count", m.count},       {"min", finite(m.min)},
+            {"mean", finite(m.mean)}, {"max", finite(m.max)},
+            {"p1", finite(m.p1)},     {"p50", finite(m.p50)},
+            {"p99", finite(m.p99)},   {"histogram", {{"edges", m.histogram.edges}, {"counts", m.histogram.counts}}},
+            {"worst", worst}};
         if (m.limit) {
             entry["limit"] = *m.limit;
             entry["beyond"] = m.n_beyond;
@@ -74,10 +88,31 @@ ordered_json metrics_of(const std::vector<Metric>& list) {
     return metrics;
 }
 
+ordered_json groups_of(const std::vector<GroupQuality>& groups) {
+    ordered_json out = ordered_json::array();
+    for (const GroupQuality& g : groups) {
+        ordered_json metrics = ordered_json::object();
+        for (const GroupFigure& f : g.figures)
+            metrics[metric_info(f.metric).key] = {{"count", f.count},
+                                                  {"worst", finite(f.worst)},
+                                                  {"mean", finite(f.mean)},
+                                                  {"p99", finite(f.p99_of_good)},
+                                                  {"beyond", f.n_beyond}};
+        out.push_back({{"kind", group_kind_name(g.kind)},
+                       {"name", g.name},
+                       {"cells", g.n_cells},
+                       {"volume", g.volume},
+                       {"metrics", metrics}});
+    }
+    return out;
+}
+
 ordered_json quality_of(const QualityReport& report) {
     ordered_json out{{"limits_hold", report.limits_hold},
+                     {"verdict", report.verdict},
                      {"metrics", metrics_of(report.metrics)},
-                     {"surface_metrics", metrics_of(report.surface)}};
+                     {"surface_metrics", metrics_of(report.surface)},
+                     {"groups", groups_of(report.groups)}};
     if (report.cells_limit) out["cells_limit"] = *report.cells_limit;
     return out;
 }
@@ -311,6 +346,31 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"regions", regions_of(mesh, report)},
                    {"layers", layers_of(mesh, report.layers)},
                    {"quality", quality_of(report)}});
+}
+
+std::string comparison_json(const std::vector<AssessedMesh>& meshes) {
+    ordered_json list = ordered_json::array();
+    for (const AssessedMesh& m : meshes) {
+        list.push_back({{"mesh", m.name},
+                        {"cells", {{"total", m.report.n_cells}}},
+                        {"points", m.report.n_points},
+                        {"volume", m.report.volume},
+                        {"quality", quality_of(m.report)}});
+        if (m.seconds) list.back()["seconds_to_build"] = *m.seconds;
+    }
+    return dumped({{"meshes", list}});
+}
+
+std::optional<double> seconds_to_build(const std::filesystem::path& mesh, std::size_t n_cells) {
+    std::ifstream in(mesh.parent_path() / "summary.json");
+    const ordered_json summary = ordered_json::parse(in, nullptr, false);
+    if (!summary.is_object() || !summary.contains("stages") || !summary.contains("cells")) return std::nullopt;
+    if (!summary["cells"].is_object() || summary["cells"].value("total", std::size_t{0}) != n_cells)
+        return std::nullopt;
+    double sum = 0;
+    for (const auto& stage : summary["stages"])
+        if (stage.is_object()) sum += stage.value("seconds", 0.0);
+    return sum;
 }
 
 std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source) {

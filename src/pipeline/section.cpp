@@ -2,37 +2,17 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
+
+#include "base/nearest_name.hpp"
 
 namespace anvilcast {
-namespace {
-
-std::size_t edit_distance(std::string_view a, std::string_view b) {
-    std::vector<std::size_t> row(b.size() + 1);
-    std::iota(row.begin(), row.end(), std::size_t{0});
-    for (std::size_t i = 1; i <= a.size(); ++i) {
-        std::size_t diagonal = row[0];
-        row[0] = i;
-        for (std::size_t j = 1; j <= b.size(); ++j) {
-            const std::size_t next = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1] ? 1 : 0)});
-            diagonal = std::exchange(row[j], next);
-        }
-    }
-    return row.back();
-}
-
-}  // namespace
-
 void Section::finish() const {
     for (const auto& [key, node] : table_) {
         const std::string_view name = key.str();
         if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
-        const auto nearest = std::min_element(known_.begin(), known_.end(), [&](const auto& a, const auto& b) {
-            return edit_distance(name, a) < edit_distance(name, b);
-        });
         const int line = static_cast<int>(key.source().begin.line);
-        if (nearest != known_.end() && edit_distance(name, *nearest) <= std::max<std::size_t>(2, name.size() / 3))
-            fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, *nearest));
+        if (const std::string_view nearest = nearest_name(name, known_); !nearest.empty())
+            fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, nearest));
         fail(line, fmt::format("unknown key \"{}\" in {}; known are: {}", name, name_, fmt::join(known_, ", ")));
     }
 }

@@ -1,24 +1,32 @@
-// Geometry of cells and faces, computed once and shared by the checks and the metrics.
+// Geometry of cells and faces, shared by the checks and the metrics. Cells' is computed once, faces' on the way: kept
+// for all faces it would be two thirds of the memory.
 #pragma once
 
 #include <anvilcast/volume_mesh.hpp>
 #include <vector>
 
+#include "base/large_pages.hpp"
+#include "mesh/cell_faces.hpp"
+
 namespace anvilcast::quality {
 
-struct Measures {
-    std::vector<std::size_t> first;  ///< n_cells + 1 places in faces
-    std::vector<Index> faces;        ///< of each cell, ascending
-    std::vector<Vec3> face_center;
-    std::vector<Vec3> face_area;  ///< area vector, pointing from owner to neighbour
-    std::vector<Vec3> cell_center;
-    std::vector<double> cell_volume;
-
-    std::span<const Index> faces_of(std::size_t cell) const {
-        return {faces.data() + first[cell], first[cell + 1] - first[cell]};
-    }
+struct FaceMeasure {
+    Vec3 area;    ///< area vector, pointing from owner to neighbour
+    Vec3 center;  ///< area centroid
+    Vec3 apex;    ///< where the triangles meet that it is taken as: the mean of its points
 };
 
-Measures measure(const VolumeMesh& mesh);
+FaceMeasure measure_face(const VolumeMesh& mesh, std::size_t f);
+
+struct Measures {
+    explicit Measures(const VolumeMesh& mesh);
+
+    CellFaces faces;
+    struct Cell {
+        Vec3 center;  ///< its centroid
+        double volume = 0;
+    };
+    LargeVector<Cell> cell;
+};
 
 }  // namespace anvilcast::quality

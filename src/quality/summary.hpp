@@ -1,36 +1,30 @@
 // Many values of one metric, summed up.
 #pragma once
 
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-
 #include <anvilcast/quality.hpp>
-#include <functional>
+#include <span>
 
 namespace anvilcast::quality {
 
-struct MetricKind {
-    const char* name;
-    const char* unit;
-    bool low_is_better;
-    std::optional<double> limit;
+struct Summary {
+    std::size_t count = 0;                  ///< of values that are numbers
+    std::size_t smallest = 0, largest = 0;  ///< items
+    double mean = 0;
+    double p1 = 0, p50 = 0, p99 = 0;
+    std::size_t n_beyond = 0;
+    std::vector<std::size_t> worst;  ///< items, worst first; of equal ones the first
 };
 
-/// Range, mean, percentiles and worst places. `describe` tells the place, cell and zone of value i.
-Metric summarised(const MetricKind& kind, std::vector<double> values,
-                  const std::function<WorstPlace(std::size_t)>& describe);
+/// NaN counts as no value. Percentiles are values that there are. The histogram's first and last bar take what lies
+/// beyond its edges. O(n).
+Summary summarise(std::span<const float> values, const MetricInfo& info, std::optional<double> limit,
+                  std::size_t n_worst, Histogram* histogram = nullptr);
+
+/// What a metric of the report has in common with its definition.
+Metric metric_of(const MetricInfo& info, const std::optional<double>& limit);
 
 /// The surface metrics of the boundary faces; of faces with more than three corners, as triangles fanned round the
 /// first. None for polyhedra, whose boundary is of polygons.
-std::vector<Metric> boundary_metrics(const VolumeMesh& mesh);
-
-template <typename Value>
-std::vector<double> measured(std::size_t n, Value value) {
-    std::vector<double> out(n);
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 2048), [&](const auto& range) {
-        for (std::size_t i = range.begin(); i < range.end(); ++i) out[i] = value(i);
-    });
-    return out;
-}
+std::vector<Metric> boundary_metrics(const VolumeMesh& mesh, const QualityLimits& limits);
 
 }  // namespace anvilcast::quality

@@ -1,5 +1,8 @@
 #include <anvilcast/quality.hpp>
 
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numbers>
@@ -27,44 +30,67 @@ TriangleAngles angles_of(const Surface& s, Index t) {
 
 }  // namespace
 
-std::vector<Metric> assess_surface(const Surface& s) {
-    const std::vector<double> area = quality::measured(s.triangles.size(), [&](std::size_t i) {
-        const auto t = static_cast<Index>(i);
-        return triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
+std::vector<Metric> assess_surface(const Surface& s, const QualityLimits& limits) {
+    constexpr std::size_t kWorst = 5;
+    const std::size_t n = s.triangles.size();
+    std::vector<float> area(n), smallest(n), largest(n), skewness(n);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 4096), [&](const auto& range) {
+        for (auto t = static_cast<Index>(range.begin()); t < range.end(); ++t) {
+            const TriangleAngles a = angles_of(s, t);
+            area[t] = static_cast<float>(triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+            smallest[t] = static_cast<float>(a.smallest);
+            largest[t] = static_cast<float>(a.largest);
+            skewness[t] = static_cast<float>(a.skewness());
+        }
     });
-    auto describe = [&s](std::size_t i) {
-        const auto t = static_cast<Index>(i);
-        return WorstPlace{0, (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0, i, s.zones[s.zone_of[t]].name};
-    };
     std::vector<Metric> metrics;
-    auto add = [&](const char* name, const char* unit, bool low_is_better, auto value) {
-        metrics.push_back(quality::summarised(
-            {name, unit, low_is_better, {}},
-            quality::measured(s.triangles.size(),
-                              [&](std::size_t t) { return value(angles_of(s, static_cast<Index>(t))); }),
-            describe));
+    auto add = [&](MetricId id, std::span<const float> values, const auto& triangle_of) {
+        const MetricInfo& info = metric_info(id);
+        const std::optional<double> limit = limits.of(id);
+        Metric m = quality::metric_of(info, limit);
+        const quality::Summary sum = quality::summarise(values, info, limit, kWorst, &m.histogram);
+        m.count = sum.count;
+        m.mean = sum.mean;
+        m.p1 = sum.p1;
+        m.p50 = sum.p50;
+        m.p99 = sum.p99;
+        m.n_beyond = sum.n_beyond;
+        if (sum.count > 0) {
+            m.min = static_cast<double>(values[sum.smallest]);
+            m.max = static_cast<double>(values[sum.largest]);
+        }
+        for (const std::size_t i : sum.worst) {
+            const Index t = triangle_of(i);
+            WorstPlace w;
+            w.value = static_cast<double>(values[i]);
+            w.place = (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0;
+            w.cell = t;
+            w.zone = s.zones[s.zone_of[t]].name;
+            m.worst.push_back(std::move(w));
+        }
+        metrics.push_back(std::move(m));
     };
-    add("smallest angle", "\xC2\xB0", false, [](const TriangleAngles& a) { return a.smallest; });
-    add("largest angle", "\xC2\xB0", true, [](const TriangleAngles& a) { return a.largest; });
-    add("equiangle skewness", "", true, [](const TriangleAngles& a) { return a.skewness(); });
+    auto itself = [](std::size_t i) { return static_cast<Index>(i); };
+    add(MetricId::surface_smallest_angle, smallest, itself);
+    add(MetricId::surface_largest_angle, largest, itself);
+    add(MetricId::surface_skewness, skewness, itself);
 
     const SurfaceEdges edges(s.triangles, s.points.size());
-    std::vector<double> ratios;
+    std::vector<float> ratios;
     std::vector<Index> at;
     for (std::size_t e = 0; e < edges.size(); ++e) {
         if (edges.n_uses(e) != 2) continue;
-        const double a = area[edges.begin(e)[0].triangle], b = area[edges.begin(e)[1].triangle];
-        ratios.push_back(std::min(a, b) > 0 ? std::max(a, b) / std::min(a, b) : Box::inf);
+        const float a = area[edges.begin(e)[0].triangle], b = area[edges.begin(e)[1].triangle];
+        ratios.push_back(std::max(a, b) > 0 ? std::max(a, b) / std::min(a, b) : 1);
         at.push_back(edges.begin(e)[a < b ? 0 : 1].triangle);
     }
-    metrics.push_back(quality::summarised({"area ratio", "", true, {}}, std::move(ratios),
-                                          [&](std::size_t i) { return describe(at[i]); }));
+    add(MetricId::area_ratio, ratios, [&at](std::size_t i) { return at[i]; });
     return metrics;
 }
 
 namespace quality {
 
-std::vector<Metric> boundary_metrics(const VolumeMesh& mesh) {
+std::vector<Metric> boundary_metrics(const VolumeMesh& mesh, const QualityLimits& limits) {
     if (std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) != mesh.cell_types.end())
         return {};
     Surface s;
@@ -79,7 +105,7 @@ std::vector<Metric> boundary_metrics(const VolumeMesh& mesh) {
         }
         s.zones.push_back({zone.name});
     }
-    return assess_surface(s);
+    return assess_surface(s, limits);
 }
 
 }  // namespace quality

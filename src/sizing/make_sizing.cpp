@@ -156,6 +156,7 @@ class Gatherer {
     void add_volume(const Refinement& r, Index source) {
         auto volume = make_volume(*r.volume, domain_);
         warn_of_miss(r, *volume);
+        out_.volumes.emplace_back(r.name, [volume](const Vec3& p) { return volume->distance(p) <= 0; });
         if (r.at_least > 0) {
             sources_.coarse.push_back({std::move(volume), r.at_least});
             return;

@@ -65,7 +65,7 @@ TEST(CaseFile, IsReadInItsUnits) {
     EXPECT_DOUBLE_EQ(c.regions[0].inside->z, 0.2);
     EXPECT_DOUBLE_EQ(c.sizing.surface, 0.005);
     EXPECT_DOUBLE_EQ(c.sizing.largest, 0.01);
-    EXPECT_EQ(c.limits.skewness, 0.9);
+    EXPECT_EQ(c.limits.of(MetricId::equiangle_skewness), 0.9);
     EXPECT_EQ(c.limits.cells, 2e6);
     EXPECT_TRUE(c.write_vtu);
     EXPECT_TRUE(c.write_stl);

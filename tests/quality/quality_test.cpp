@@ -1,8 +1,16 @@
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/fill.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/selection.hpp>
+#include <anvilcast/sizing.hpp>
+#include <anvilcast/surface_mesh.hpp>
 
+#include <algorithm>
 #include <cmath>
+#include <numeric>
+
+#include "kit/shapes.hpp"
 
 namespace anvilcast {
 namespace {
@@ -67,21 +75,6 @@ TEST(Quality, RegularCellsAreIdeal) {
     EXPECT_NEAR(assess(single_cell(CellType::tetrahedron, kRegularTet)).metric("equivolume skewness").max, 0, 1e-12);
 }
 
-TEST(Quality, BadTetrahedraAreSeen) {
-    // The corner of a cube: right angles, known by hand.
-    QualityReport r = assess(single_cell(CellType::tetrahedron, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}));
-    EXPECT_NEAR(r.metric("equiangle skewness").max, 0.25, 1e-12);
-    EXPECT_NEAR(r.metric("largest dihedral").max, 90, 1e-9);
-    EXPECT_NEAR(r.metric("equivolume skewness").max, 1 - (1.0 / 6) / (8 * kRoot3 / 27 * std::pow(kRoot3 / 2, 3)),
-                1e-12);
-    // A sliver: its faces look fine, its dihedral angles and volume tell.
-    r = assess(single_cell(CellType::tetrahedron, {{1, 0, 0}, {0, 1, 0.01}, {0, -1, 0.01}, {-1, 0, 0}}));
-    EXPECT_LT(r.metric("equiangle skewness").max, 0.3);
-    EXPECT_GT(r.metric("equivolume skewness").max, 0.95);
-    EXPECT_LT(r.metric("smallest dihedral").min, 2);
-    EXPECT_GT(r.metric("largest dihedral").max, 178);
-}
-
 VolumeMesh two_tets(double apex = 1) {
     CellsAndBoundary in;
     in.points = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0.2, 0.2, 1}, {0.3, 0.3, -apex}};
@@ -99,17 +92,212 @@ VolumeMesh two_tets(double apex = 1) {
     return assemble_mesh(std::move(in));
 }
 
+/// Cells by their corner determinant: 1 when regular or right-angled, 0 when flat, negative when turned inside out.
+TEST(Quality, CornerDeterminantsAreKnown) {
+    const std::vector<Vec3> cube{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0},
+                                 {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}};
+    const std::vector<Vec3> prism{{0, 0, 0}, {1, 0, 0}, {0.5, kRoot3 / 2, 0},
+                                  {0, 0, 1}, {1, 0, 1}, {0.5, kRoot3 / 2, 1}};
+    const std::vector<Vec3> pyramid{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, std::sqrt(0.5)}};
+    auto determinant = [](CellType type, std::vector<Vec3> points, const Vec3& scale) {
+        for (Vec3& p : points) p = {p.x * scale.x + 0.5 * scale.z * p.z, p.y * scale.y, p.z};
+        return assess(single_cell(type, points)).metric("corner determinant").min;
+    };
+    const Vec3 as_it_is{1, 1, 0};
+    EXPECT_NEAR(determinant(CellType::tetrahedron, kRegularTet, as_it_is), 1, 1e-12);
+    EXPECT_NEAR(determinant(CellType::hexahedron, cube, as_it_is), 1, 1e-12);
+    EXPECT_NEAR(determinant(CellType::prism, prism, as_it_is), 1, 1e-12);
+    EXPECT_NEAR(determinant(CellType::pyramid, pyramid, as_it_is), 1, 1e-12);
+    // A box is as good; one that leans by half its height has the cosine of that.
+    EXPECT_NEAR(determinant(CellType::hexahedron, cube, {3, 7, 0}), 1, 1e-12);
+    EXPECT_NEAR(determinant(CellType::hexahedron, cube, {1, 1, 1}), 1 / std::hypot(1, 0.5), 1e-12);
+    std::vector<Vec3> turned = cube;
+    std::swap(turned[4], turned[6]);
+    EXPECT_LT(determinant(CellType::hexahedron, turned, as_it_is), 0);
+}
+
+TEST(Quality, FlatAndNeedlesAreBadInEveryType) {
+    const std::vector<std::pair<CellType, std::vector<Vec3>>> cells{
+        {CellType::tetrahedron, kRegularTet},
+        {CellType::pyramid, {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, 1}}},
+        {CellType::prism, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {0, 1, 1}}},
+        {CellType::hexahedron,
+         {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {1, 1, 1}, {0, 1, 1}}}};
+    for (const auto& [type, points] : cells) {
+        SCOPED_TRACE(cell_type_name(type));
+        std::vector<Vec3> thin = points, sheared = points;
+        for (Vec3& p : thin) p.z *= 1e-3;
+        for (Vec3& p : sheared) p.x += 20 * p.z;
+        EXPECT_GT(assess(single_cell(type, thin)).metric("aspect ratio").max, 100);
+        const QualityReport r = assess(single_cell(type, sheared));
+        EXPECT_GT(r.metric("equiangle skewness").max, 0.9);
+        EXPECT_LT(r.metric("smallest dihedral").min, 6);
+        EXPECT_LT(r.metric("corner determinant").min, 0.1);
+        EXPECT_LT(r.metric("orthogonality").min, 0.1);
+        // Without any volume there are figures all the same, and none is a number that is none.
+        std::vector<Vec3> flat = points;
+        for (Vec3& p : flat) p.z = 0;
+        for (const Metric& m : assess(single_cell(type, flat)).metrics) EXPECT_FALSE(std::isnan(m.max)) << m.name;
+    }
+}
+
+/// The figures of the fast way and of the exact way are the same, wherever the mesh is, however large, and whatever the
+/// order of its points.
+TEST(Quality, DoesNotDependOnPlaceSizeAndOrder) {
+    const Domain domain = kit::inside_of(kit::sphere({0, 0, 0}, 1, 3));
+    SizeOptions sizes;
+    sizes.surface = sizes.largest = 0.2;
+    const SurfaceMesh surface = mesh_surface(domain, make_size_field(domain, sizes));
+    const VolumeMesh mesh = fill_with_tetrahedra(surface, make_size_field(domain, sizes));
+    const QualityReport expected = assess(mesh);
+    VolumeMesh other = mesh;
+    const double c = std::cos(0.7), s = std::sin(0.7), scale = 1e-5;
+    for (Vec3& p : other.points) {
+        const Vec3 q = p * scale;
+        p = {c * q.x - s * q.y + 0.3, s * q.x + c * q.y - 0.2, q.z + 0.1};
+    }
+    const auto n = static_cast<Index>(mesh.points.size());
+    std::reverse(other.points.begin(), other.points.end());
+    for (auto* list : {&other.cell_points, &other.face_points})
+        for (Index& p : *list) p = n - 1 - p;
+    const QualityReport found = assess(other);
+    ASSERT_EQ(found.metrics.size(), expected.metrics.size());
+    for (std::size_t k = 0; k < found.metrics.size(); ++k) {
+        const Metric &a = expected.metrics[k], &b = found.metrics[k];
+        SCOPED_TRACE(a.name);
+        const double factor = a.id == MetricId::volume ? scale * scale * scale : 1;
+        const double grain = a.id == MetricId::closedness ? 1e-9 : 1e-4 * std::max(std::abs(a.max), std::abs(a.min));
+        EXPECT_EQ(a.count, b.count);
+        // The smallest of many small angles is found by cosines in single precision.
+        EXPECT_NEAR(a.min * factor, b.min, a.id == MetricId::non_orthogonality ? 0.02 : grain * factor);
+        EXPECT_NEAR(a.max * factor, b.max, grain * factor);
+        EXPECT_NEAR(a.mean * factor, b.mean, grain * factor);
+        EXPECT_NEAR(a.p99 * factor, b.p99, 2 * grain * factor);
+    }
+    // What is told of the whole is what the single values come to.
+    for (const Metric& m : expected.metrics) {
+        if (metric_info(m.id).of != MetricOf::cells) continue;
+        std::vector<float> values = metric_by_cell(mesh, m.id);
+        std::sort(values.begin(), values.end());
+        const double grain = 1e-6 * std::max(1.0, std::abs(m.max));
+        EXPECT_NEAR(static_cast<double>(values.front()), m.min, 30 * grain) << m.name;
+        EXPECT_NEAR(static_cast<double>(values.back()), m.max, 30 * grain) << m.name;
+        const auto rank = static_cast<std::size_t>(std::llround(0.99 * static_cast<double>(values.size() - 1)));
+        EXPECT_EQ(static_cast<double>(values[rank]), m.p99) << m.name;
+        EXPECT_EQ(std::accumulate(m.histogram.counts.begin(), m.histogram.counts.end(), std::size_t{0}), m.count);
+        for (std::size_t b = 0; b + 1 < m.histogram.counts.size(); ++b) {
+            const auto below =
+                std::lower_bound(values.begin(), values.end(), static_cast<float>(m.histogram.edges[b + 1])) -
+                values.begin();
+            EXPECT_EQ(static_cast<std::size_t>(below),
+                      std::accumulate(m.histogram.counts.begin(),
+                                      m.histogram.counts.begin() + static_cast<std::ptrdiff_t>(b + 1), std::size_t{0}))
+                << m.name << " bar " << b;
+        }
+        // By a limit in the middle.
+        QualityLimits limits;
+        limits.metrics.push_back({m.id, m.p50});
+        const std::size_t beyond = assess(mesh, limits).metric(m.key).n_beyond;
+        const auto middle = static_cast<float>(m.p50);
+        EXPECT_EQ(beyond, static_cast<std::size_t>(
+                              std::count_if(values.begin(), values.end(),
+                                            [&](float v) { return m.low_is_better ? v > middle : v < middle; })))
+            << m.name;
+    }
+}
+
+/// A prism under a tetrahedron: what one of them has not counts for the other alone.
+TEST(Quality, OfMixedMeshesIsByType) {
+    CellsAndBoundary in;
+    in.points = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {0, 1, 1}, {0.3, 0.3, 2}};
+    in.cell_types = {CellType::prism, CellType::tetrahedron};
+    in.cell_points = {0, 1, 2, 3, 4, 5, 3, 4, 5, 6};
+    in.cell_offsets = {0, 6, 10};
+    in.cell_region = {0, 0};
+    in.regions.push_back({"fluid", RegionKind::fluid});
+    in.zones = {{"low", Role::wall}, {"rest", Role::inlet}};
+    for (const auto& face : std::vector<std::vector<Index>>{
+             {0, 2, 1}, {0, 1, 4, 3}, {1, 2, 5, 4}, {2, 0, 3, 5}, {3, 4, 6}, {4, 5, 6}, {5, 3, 6}}) {
+        in.boundary_points.insert(in.boundary_points.end(), face.begin(), face.end());
+        in.boundary_offsets.push_back(in.boundary_points.size());
+        in.boundary_zone.push_back(face.size() == 3 && face[0] == 0 ? 0 : 1);
+    }
+    const QualityReport r = assess(assemble_mesh(std::move(in)));
+    EXPECT_EQ(r.metric("visibility").count, 1U);
+    EXPECT_EQ(r.metric("equivolume skewness").count, 1U);
+    EXPECT_EQ(r.metric("aspect ratio").count, 2U);
+    EXPECT_EQ(r.metric("warp").count, 3U);
+    EXPECT_NEAR(r.metric("volume ratio").max, 3, 1e-12);
+    ASSERT_EQ(r.groups.size(), 4U);  // two types, two zones
+    EXPECT_EQ(r.groups[0].name, "tetrahedra");
+    EXPECT_EQ(r.groups[2].name, "low");
+    EXPECT_EQ(r.groups[2].n_cells, 1U);
+    EXPECT_NEAR(r.groups[2].volume, 0.5, 1e-14);
+    EXPECT_EQ(r.layers.size(), 1U);
+}
+
+TEST(Quality, NamesTheLikelyCause) {
+    // A wedge of 5 degrees: its sharp edge is the cause of the worst angle.
+    auto worst_of = [](const Surface& s, double size, const char* metric) {
+        const Domain domain = kit::inside_of(split_at_sharp_edges(s, {40}));
+        SizeOptions sizes;
+        sizes.surface = sizes.largest = size;
+        const SizeField field = make_size_field(domain, sizes);
+        return assess(fill_with_tetrahedra(mesh_surface(domain, field), field)).metric(metric).worst.at(0);
+    };
+    const WorstPlace wedge = worst_of(kit::wedge(5), 0.1, "smallest dihedral");
+    EXPECT_NE(wedge.cause.find("which meet at 5"), std::string::npos) << wedge.cause;
+    EXPECT_EQ(wedge.distance, 0);
+    const WorstPlace plate = worst_of(kit::box({0, 0, 0}, {1, 1, 0.02}), 0.1, "smallest dihedral");
+    EXPECT_NE(plate.cause.find("one cell wide"), std::string::npos) << plate.cause;
+    EXPECT_NE(assess(two_tets()).verdict.find("No limits were set"), std::string::npos);
+}
+
+TEST(Selection, ChoosesCellsByWhatTheyAre) {
+    const VolumeMesh mesh = two_tets(3);
+    auto chosen = [&mesh](const char* text) { return select_cells(mesh, text); };
+    EXPECT_EQ(chosen("volume > 0.2"), std::vector<Index>{1});
+    EXPECT_EQ(chosen("volume ratio > 2"), (std::vector<Index>{0, 1}));
+    EXPECT_EQ(chosen("volume > 0.2 and type != tetrahedra"), std::vector<Index>{});
+    EXPECT_EQ(chosen("volume > 0.2 or volume < 0.2"), (std::vector<Index>{0, 1}));
+    EXPECT_EQ(chosen("zone = t*"), (std::vector<Index>{0, 1}));  // the other one has points on it, too
+    EXPECT_EQ(chosen("region = fluid and volume <= 0.17"), std::vector<Index>{0});
+    for (const char* wrong : {"volume > x", "volume = 1", "zone > a", "type = balls", "skewnes > 1", "area_ratio > 1"})
+        EXPECT_THROW(chosen(wrong), InputError) << wrong;
+    const VolumeMesh alone = cells_alone(mesh, std::vector<Index>{1});
+    EXPECT_EQ(find_faults(alone), std::vector<std::string>{});
+    EXPECT_EQ(alone.n_cells(), 1U);
+    EXPECT_EQ(alone.zones.size(), 2U);
+    EXPECT_EQ(alone.zones.back().name, "cut");
+    EXPECT_NEAR(assess(alone).volume, 0.5, 1e-12);
+}
+
+TEST(Quality, BadTetrahedraAreSeen) {
+    // The corner of a cube: right angles, known by hand.
+    QualityReport r = assess(single_cell(CellType::tetrahedron, {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}));
+    EXPECT_NEAR(r.metric("equiangle skewness").max, 0.25, 1e-12);
+    EXPECT_NEAR(r.metric("largest dihedral").max, 90, 1e-9);
+    EXPECT_NEAR(r.metric("equivolume skewness").max, 1 - (1.0 / 6) / (8 * kRoot3 / 27 * std::pow(kRoot3 / 2, 3)),
+                1e-12);
+    // A sliver: its faces look fine, its dihedral angles and volume tell.
+    r = assess(single_cell(CellType::tetrahedron, {{1, 0, 0}, {0, 1, 0.01}, {0, -1, 0.01}, {-1, 0, 0}}));
+    EXPECT_LT(r.metric("equiangle skewness").max, 0.3);
+    EXPECT_GT(r.metric("equivolume skewness").max, 0.95);
+    EXPECT_LT(r.metric("smallest dihedral").min, 2);
+    EXPECT_GT(r.metric("largest dihedral").max, 178);
+}
+
 TEST(Quality, OfFacesBetweenCells) {
-    const QualityReport r = assess(two_tets(3), QualityLimits{{}, 2.5, {}, {}});
+    const QualityReport r = assess(two_tets(3), QualityLimits{{{MetricId::volume_ratio, 2.5}}, {}});
     EXPECT_NEAR(r.metric("volume ratio").max, 3, 1e-12);
     EXPECT_EQ(r.metric("volume ratio").n_beyond, 1U);
     EXPECT_FALSE(r.limits_hold);
     EXPECT_EQ(r.metric("volume ratio").count, 1U);
-    EXPECT_TRUE(assess(two_tets(2), QualityLimits{{}, 2.5, {}, {}}).limits_hold);
+    EXPECT_TRUE(assess(two_tets(2), QualityLimits{{{MetricId::volume_ratio, 2.5}}, {}}).limits_hold);
     // Centroids at (0.3, 0.3, 0.25) and (0.325, 0.325, -0.75): the angle to the vertical is known.
     EXPECT_NEAR(r.metric("non-orthogonality").max, std::atan(std::hypot(0.025, 0.025) / 1.0) * 180 / M_PI, 1e-9);
     EXPECT_EQ(r.metric("volume").worst[0].zone, "top");
-    EXPECT_FALSE(assess(two_tets(), QualityLimits{{}, {}, {}, 1}).limits_hold);
+    EXPECT_FALSE(assess(two_tets(), QualityLimits{{}, 1}).limits_hold);
     EXPECT_THROW(r.metric("beauty"), InputError);
 }
 

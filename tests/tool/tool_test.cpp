@@ -81,7 +81,7 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     const Outcome o = run("build case.toml --out made");
     ASSERT_EQ(o.status, 0) << o.err;
     for (const char* part :
-         {"feed", "inlet", "drain", "outlet", "bore", "wall", "every limit holds", "equiangle skewness", "fluid"})
+         {"feed", "inlet", "drain", "outlet", "bore", "wall", "Every limit holds", "equiangle skewness", "fluid"})
         EXPECT_NE(o.out.find(part), std::string::npos) << part;
     std::vector<std::string> names;
     for (const auto& entry : fs::recursive_directory_iterator(directory / "made"))
@@ -100,10 +100,38 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     EXPECT_NEAR(summary["regions"][0]["volume"], 0.1 * disc, 0.01 * 0.1 * disc);
     EXPECT_NEAR(summary["domain_volume"], 0.1 * disc, 1e-4 * 0.1 * disc);
 
-    const Outcome judged = run("assess made/mesh.cgns --json --skewness 0.9");
+    const Outcome judged = run("assess made/mesh.cgns --json --limit skewness=0.9");
     EXPECT_EQ(judged.status, 0);
     EXPECT_EQ(nlohmann::json::parse(judged.out)["cells"]["total"], summary["cells"]["total"]);
-    EXPECT_EQ(run("assess made/mesh.vtu --skewness 0.01").status, 1);
+    const Outcome broken = run("assess made/mesh.vtu --limit skewness=0.01 --worst 2 --histogram skewness --groups");
+    EXPECT_EQ(broken.status, 1);
+    for (const char* part : {"Not within its limits", "above equiangle skewness of 0.01", "beyond the limit", "By zone",
+                             "\u2588", "at 'bore'"})
+        EXPECT_NE(broken.out.find(part), std::string::npos) << part << broken.out;
+    auto refused = [this](const char* arguments, const std::vector<const char*>& told) {
+        const Outcome out = run(arguments);
+        EXPECT_EQ(out.status, 2) << arguments;
+        for (const char* part : told) EXPECT_NE(out.err.find(part), std::string::npos) << arguments << out.err;
+    };
+    refused("assess made/mesh.vtu --limit skewnes=0.9", {"skewnes", "equiangle_skewness"});
+    refused("assess made/mesh.vtu --limit skewness=2", {"0 to 1"});
+    refused("assess made/mesh.vtu --limit skewness", {"METRIC=VALUE"});
+    refused("assess made/mesh.vtu --histogram volume_rtio", {"volume_ratio"});
+    refused("assess made/mesh.vtu --select \"zone = roof\" --write made-bad.vtu", {"roof", "bore, feed, drain"});
+    refused("assess made/mesh.vtu --select skewness --write made-bad.vtu", {"no condition", "skewness > 0.8"});
+
+    const Outcome chosen = run("assess made/mesh.cgns --select \"zone = feed and type = tetrahedra\" --write feed.vtu");
+    EXPECT_EQ(chosen.status, 0) << chosen.err;
+    const auto feed = nlohmann::json::parse(run("assess feed.vtu --json").out);
+    EXPECT_LT(feed["cells"]["total"], summary["cells"]["total"]);
+    EXPECT_EQ(feed["zones"].back()["name"], "cut");
+    EXPECT_NE(content(directory / "feed.vtu").find("Name=\"equiangle skewness\""), std::string::npos);
+
+    const Outcome compared = run("assess made/mesh.cgns --compare feed.vtu");
+    EXPECT_EQ(compared.status, 0) << compared.err;
+    for (const char* part : {"made/mesh.cgns", "feed.vtu", "time to build", "non-orthogonality", "not known"})
+        EXPECT_NE(compared.out.find(part), std::string::npos) << part << compared.out;
+    EXPECT_NE(run("assess --metrics").out.find("equivolume_skewness"), std::string::npos);
 
     const Outcome improved = run("improve made/mesh.cgns --out better.cgns --target 5 --all --json");
     EXPECT_EQ(improved.status, 0);
@@ -153,7 +181,7 @@ TEST_F(Tool, BuildsPolyhedraWithLayers) {
     ASSERT_EQ(planned.status, 0) << planned.err;
     const Outcome o = run("build case.toml --out made");
     ASSERT_EQ(o.status, 0) << o.err;
-    for (const char* part : {"polyhedra", "visibility", "warp", "every limit holds"})
+    for (const char* part : {"polyhedra", "visibility", "warp", "Every limit holds"})
         EXPECT_NE(o.out.find(part), std::string::npos) << part << "\n" << o.out;
     EXPECT_EQ(o.out.find("tetrahedra"), std::string::npos);
     const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));

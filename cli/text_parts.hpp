@@ -1,0 +1,51 @@
+// Small pieces that several texts are made of.
+#pragma once
+
+#include <fmt/format.h>
+#include <anvilcast/geometry.hpp>
+#include <anvilcast/units.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+
+namespace cli {
+
+inline std::string place(const anvilcast::Vec3& p, const anvilcast::LengthUnit& unit) {
+    auto clean = [&](double v) { return std::abs(v) < 1e-9 ? 0.0 : v / unit.metres; };
+    return fmt::format("[{:.5g}, {:.5g}, {:.5g}]", clean(p.x), clean(p.y), clean(p.z));
+}
+
+inline std::string extent(const anvilcast::Box& b, const anvilcast::LengthUnit& unit) {
+    const anvilcast::Vec3 e = b.extent();
+    return fmt::format("{:.4g} x {:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, e.z / unit.metres,
+                       unit.name);
+}
+
+/// 218743 as "218 743".
+inline std::string grouped(std::size_t n) {
+    const std::string digits = std::to_string(n);
+    std::string out;
+    for (std::size_t i = 0; i < digits.size(); ++i) {
+        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
+        out += digits[i];
+    }
+    return out;
+}
+
+std::size_t name_width(const auto& list) {
+    std::size_t width = 8;
+    for (const auto& item : list) width = std::max(width, item.name.size());
+    return width + 2;
+}
+
+/// How wide a text is on a terminal: the degree sign and its like take two bytes.
+inline std::size_t seen_width(const std::string& text) {
+    return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
+inline std::string padded(const std::string& text, std::size_t width) {
+    const std::size_t seen = seen_width(text);
+    return text + std::string(seen < width ? width - seen : 1, ' ');
+}
+
+}  // namespace cli
