@@ -2,6 +2,7 @@
 // defects were found, 2 wrong input, 3 could not do it, 130 interrupted.
 
 #include <anvilcast/errors.hpp>
+#include <anvilcast/figures.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
@@ -47,6 +48,11 @@ struct Arguments {
     ImproveOptions improve;
     bool list = false, volumes = false;
     std::string until;
+    struct {
+        std::string colour, cut, worst, stack, histogram, view, at, across, size = "1280x800";
+        std::vector<std::string> only;
+        bool defects = false, openings = false, sizes = false, no_edges = false, dark = false;
+    } picture;
     std::string speed, fluid, temperature, length, core_size;
     double density = 0, viscosity = 0, y_plus = 1, growth = 1.2;
     bool is_pipe = false, at_top = false;
@@ -367,6 +373,109 @@ int assess_mesh(const Arguments& a) {
     return report.limits_hold ? kDone : kBroken;
 }
 
+Vec3 place_of(const std::string& text, const LengthUnit& unit) {
+    Vec3 out;
+    int n = 0;
+    if (std::sscanf(text.c_str(), "%lf,%lf,%lf%n", &out.x, &out.y, &out.z, &n) != 3 ||
+        static_cast<std::size_t>(n) != text.size())
+        throw InputError(fmt::format("\"{}\" is no place; write X,Y,Z in {}, e.g. 10,20,30", text, unit.name));
+    return out * unit.metres;
+}
+
+FigureOptions figure_options(const Arguments& a, const LengthUnit& unit) {
+    FigureOptions o;
+    o.unit = unit;
+    o.title = a.input;
+    int n = 0;
+    if (std::sscanf(a.picture.size.c_str(), "%zux%zu%n", &o.width, &o.height, &n) != 2 ||
+        static_cast<std::size_t>(n) != a.picture.size.size())
+        throw InputError(fmt::format("\"{}\" is no size; write one like 1280x800", a.picture.size));
+    o.dark = a.picture.dark;
+    o.edges = !a.picture.no_edges;
+    o.only = a.picture.only;
+    if (!a.picture.view.empty()) o.eye = parse_view(a.picture.view);
+    if (!a.picture.at.empty()) o.at = place_of(a.picture.at, unit);
+    if (!a.picture.across.empty()) {
+        if (!o.at && a.picture.worst.empty() && a.picture.stack.empty())
+            throw InputError("--across needs the middle of the close-up: --at X,Y,Z");
+        o.across = parse_length(a.picture.across, unit);
+        if (!(*o.across > 0)) throw InputError("--across must be above 0");
+    }
+    return o;
+}
+
+void draw_of_surface(const Arguments& a) {
+    Arguments with_file = a;
+    with_file.files = {a.input};
+    const Model model = read_model(with_file);
+    const Surface surface = divided(model, model.surface);
+    const FigureOptions options = figure_options(a, model.unit);
+    if (a.picture.defects)
+        draw_defects(a.output, surface, examine(surface), options);
+    else if (a.picture.openings)
+        draw_openings(a.output, surface, find_openings(surface), options);
+    else if (!a.picture.cut.empty() || !a.picture.worst.empty() || !a.picture.stack.empty())
+        throw InputError(fmt::format("{}: a surface has no cells to cut; draw a mesh", a.input));
+    else if (!a.picture.histogram.empty()) {
+        const MetricId id = find_metric(a.picture.histogram).id;
+        const std::vector<Metric> metrics = assess_surface(surface, limits_of(a));
+        const auto found = std::find_if(metrics.begin(), metrics.end(), [id](const Metric& m) { return m.id == id; });
+        if (found == metrics.end())
+            throw InputError(
+                "of a surface there are histograms of surface_smallest_angle, surface_largest_angle, "
+                "surface_skewness and area_ratio");
+        draw_histogram(a.output, *found, options);
+    } else
+        draw_surface(a.output, surface, parse_colouring(a.picture.colour.empty() ? "zone" : a.picture.colour), options);
+}
+
+void draw_of_mesh(const Arguments& a) {
+    const FigureOptions options = figure_options(a, unit_of(a));
+    if (a.picture.defects || a.picture.openings)
+        throw InputError("--defects and --openings are of surfaces; a mesh that is valid has none");
+    const VolumeMesh mesh = read_valid_mesh(a.input);
+    cli::ProgressLine progress(a.console);
+    const Context context = progress.context();
+    const auto colouring = [&](const char* otherwise) {
+        return parse_colouring(a.picture.colour.empty() ? otherwise : a.picture.colour);
+    };
+    if (!a.picture.histogram.empty())
+        draw_histogram(a.output, assess(mesh, limits_of(a), context).metric(a.picture.histogram), options);
+    else if (!a.picture.worst.empty())
+        draw_worst(a.output, mesh, find_metric(a.picture.worst).id, options, context);
+    else if (!a.picture.stack.empty())
+        draw_stack(a.output, mesh, place_of(a.picture.stack, options.unit), options, context);
+    else if (!a.picture.cut.empty())
+        draw_cut(a.output, mesh, parse_cut_plane(a.picture.cut, options.unit), colouring("type"), options, context);
+    else
+        draw_boundary(a.output, mesh, colouring("zone"), options, context);
+}
+
+void draw_of_case(const Arguments& a) {
+    const Case c = read_case(a.input);
+    const FigureOptions options = figure_options(a, a.unit.empty() ? c.unit : unit_of(a));
+    if (!a.picture.sizes || a.picture.cut.empty())
+        throw InputError("of a case its sizes are drawn: --sizes --cut \"y = 0\"; build it for more");
+    cli::ProgressLine progress(a.console);
+    const SizedDomain sized = size_case(c, progress.context());
+    draw_sizes(a.output, sized.domain, sized.sizing.field, parse_cut_plane(a.picture.cut, options.unit), options,
+               progress.context());
+}
+
+int draw(const Arguments& a) {
+    const std::string ending = fs::path(a.output).extension().string();
+    if (ending != ".png" && ending != ".svg")
+        throw InputError(fmt::format("{}: a picture is written to .png or .svg", a.output));
+    if (fs::path(a.input).extension() == ".toml")
+        draw_of_case(a);
+    else if (is_surface_file(a.input))
+        draw_of_surface(a);
+    else
+        draw_of_mesh(a);
+    if (!a.console.quiet) print(fmt::format("{} -> {}\n", a.input, a.output));
+    return kDone;
+}
+
 int improve(const Arguments& a) {
     const LengthUnit unit = unit_of(a);
     const VolumeMesh mesh = read_mesh(a.input);
@@ -532,6 +641,34 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_flag("--metrics", a.list, "list the metrics with their definitions, and do nothing else");
     add_unit(s, a, "unit for the printed lengths");
 
+    s = command(app, a, "draw", "a picture (.png or .svg): boundary, cut, worst cell, layers, defects, openings, sizes",
+                "anvilcast draw mesh.cgns --cut \"y = 0\" --out cut.png\n"
+                "  anvilcast draw mesh.cgns --worst skewness --out worst.png\n"
+                "  anvilcast draw body.stl --openings --out openings.svg");
+    s->add_option("INPUT", a.input, "a mesh (.cgns .vtu), a surface (.stl .obj .ply .step ...) or a case (.toml)")
+        ->required();
+    s->add_option("-o,--out", a.output, "the picture to write (.png .svg)")->required();
+    s->add_option("--colour", a.picture.colour,
+                  "zone, role, type, region, size, layers, or a metric (default: zone; of cuts: type)");
+    s->add_option("--cut", a.picture.cut, "the whole cells that a plane meets: \"x = 120\" or \"1,1,0 at 10,20,30\"");
+    s->add_option("--worst", a.picture.worst, "the surroundings of the worst cell of this metric");
+    s->add_option("--stack", a.picture.stack, "the layers over the place of the wall nearest to X,Y,Z");
+    s->add_option("--histogram", a.picture.histogram, "the histogram of this metric");
+    s->add_flag("--defects", a.picture.defects, "of a surface: its rims and defects");
+    s->add_flag("--openings", a.picture.openings, "of a surface: its openings");
+    s->add_flag("--sizes", a.picture.sizes, "of a case: the sizes asked for, on the plane of --cut");
+    s->add_option("--view", a.picture.view,
+                  "front, back, left, right, top, bottom, corner, or where the eye is: \"1,-2,1\"");
+    s->add_option("--at", a.picture.at, "middle of a close-up, X,Y,Z");
+    s->add_option("--across", a.picture.across, "what a close-up shows from side to side, e.g. \"20 mm\"");
+    s->add_option("--only", a.picture.only, "zones to show, * and ? as wildcards; several may be given");
+    s->add_option("--limit", a.limit_texts, "METRIC=VALUE, drawn into the histogram");
+    s->add_option("--size", a.picture.size, "width x height in pixels")->capture_default_str();
+    s->add_flag("--no-edges", a.picture.no_edges, "without the edges of the cells");
+    s->add_flag("--dark", a.picture.dark, "on dark ground");
+    s->add_option("--chord", a.chord_text, "triangles of CAD faces stay within this of them");
+    add_unit(s, a, "unit of places and of the scale bar, and of the numbers in surface files (default mm)");
+
     s = command(app, a, "improve", "raise the worst cells of a mesh; its boundary and layers stay",
                 "anvilcast improve mesh.cgns --out better.cgns --target 20");
     s->add_option("MESH", a.input, "a mesh of standard cells (.cgns .vtu)")->required();
@@ -569,6 +706,7 @@ int run(const CLI::App& app, const Arguments& a) {
     if (name == "plan") return plan_case(a);
     if (name == "build") return build_case(a, a.input, a.directory);
     if (name == "assess") return assess_mesh(a);
+    if (name == "draw") return draw(a);
     if (name == "improve") return improve(a);
     if (name == "convert") return convert(a);
     return demo(a);

@@ -1,9 +1,9 @@
 # Install rules and the CMake package: find_package(Anvilcast) gives Anvilcast::anvilcast
-# (core, no file formats but STL), Anvilcast::anvilcast_io (CGNS, VTU) and
-# Anvilcast::anvilcast_pipeline (case files).
+# (core, no file formats but STL), Anvilcast::anvilcast_io (CGNS, VTU), Anvilcast::anvilcast_pipeline (case files) and
+# Anvilcast::anvilcast_figures (pictures, the report page).
 include(CMakePackageConfigHelpers)
 
-install(TARGETS anvilcast anvilcast_io anvilcast_pipeline anvilcast_flags EXPORT AnvilcastTargets
+install(TARGETS anvilcast anvilcast_io anvilcast_pipeline anvilcast_figures anvilcast_flags EXPORT AnvilcastTargets
         ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR})
 install(DIRECTORY include/anvilcast DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(EXPORT AnvilcastTargets NAMESPACE Anvilcast::

@@ -1,11 +1,12 @@
 # fish completion for anvilcast
-set -l commands inspect openings yplus plan build assess improve convert demo
+set -l commands inspect openings yplus plan build assess draw improve convert demo
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a plan -d 'everything predicted, nothing meshed'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a build -d 'from a case file to a checked mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a assess -d 'quality, limits, worst places'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a draw -d 'a picture of a mesh, a surface or sizes'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a improve -d 'raise the worst cells of a mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a convert -d 'between formats'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a demo -d 'run a demo case'
@@ -13,7 +14,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l json -d 'pri
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s q -l quiet -d 'print nothing but errors'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s v -l verbose -d 'tell each step'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -d 'threads to use'
-complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess improve convert" -l unit -x -a 'm cm mm um km in ft'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess draw improve convert" -l unit -x -a 'm cm mm um km in ft'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
@@ -53,3 +54,20 @@ complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l select -x
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l write -r
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l compare -r
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l metrics
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l colour -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l cut -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l worst -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l stack -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l histogram -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l view -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l at -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l across -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l only -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l limit -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l size -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l chord -x
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l defects
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l openings
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l sizes
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l no-edges
+complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l dark

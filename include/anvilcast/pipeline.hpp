@@ -62,6 +62,13 @@ struct LoadedParts {
 /// Reads the parts, mends them together, splits them into zones and names those by the rules.
 ANVILCAST_API LoadedParts load_parts(const Case& c, const Context& context = {});
 
+/// A case's regions and the sizes asked for in them.
+struct SizedDomain {
+    Domain domain;
+    Sizing sizing;
+};
+ANVILCAST_API SizedDomain size_case(const Case& c, const Context& context = {});
+
 /// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError
 /// when the mesh has a fault.
 ANVILCAST_API BuildResult build(const Case& c, const Context& context = {});

@@ -123,4 +123,7 @@ ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& 
 /// WorstPlace::cell is the number of a triangle. Parallel, O(n log n).
 ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface, const QualityLimits& limits = {});
 
+/// One triangle's smallest angle, largest angle or equiangle skewness. Throws InputError for another metric.
+ANVILCAST_API double triangle_metric(MetricId metric, const Vec3& a, const Vec3& b, const Vec3& c);
+
 }  // namespace anvilcast

@@ -103,6 +103,13 @@ SurfaceBuild build_surface(const Case& c, const Context& context) {
     return out;
 }
 
+SizedDomain size_case(const Case& c, const Context& context) {
+    BuildResult ignored;
+    SizedDomain out{prepare_domain(c, ignored, context), {}};
+    out.sizing = make_sizing(out.domain, c.sizing, context, octree_budget(c));
+    return out;
+}
+
 BuildResult build(const Case& c, const Context& context) {
     BuildResult result;
     Stopwatch watch(result.costs);

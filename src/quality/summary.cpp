@@ -38,7 +38,7 @@ std::vector<double> histogram_edges(const MetricInfo& info, double min, double m
     }
     if (info.id == MetricId::closedness) return {0, 1e-16, 1e-15, 1e-14, 1e-13, 1e-12, 1e-10, 1e-9, 1e-6, 1e-3, 1};
     const bool is_angle = info.most > 1;
-    const double step = is_angle ? (info.most - info.least > 90 ? 10 : 5) : 0.05;
+    const double step = is_angle ? 5 : 0.05;
     const auto n = static_cast<int>(std::lround((info.most - info.least) / step));
     for (int k = 0; k <= n; ++k) edges.push_back(info.least + k * step);
     return edges;

@@ -1,4 +1,7 @@
+#include <anvilcast/errors.hpp>
 #include <anvilcast/quality.hpp>
+
+#include <fmt/format.h>
 
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
@@ -17,10 +20,11 @@ struct TriangleAngles {
     double skewness() const { return std::max((largest - 60) / 120, (60 - smallest) / 60); }
 };
 
-TriangleAngles angles_of(const Surface& s, Index t) {
+TriangleAngles angles_of(const Vec3& a, const Vec3& b, const Vec3& c) {
     TriangleAngles out;
-    for (int k = 0; k < 3; ++k) {
-        const Vec3 u = s.corner(t, (k + 1) % 3) - s.corner(t, k), v = s.corner(t, (k + 2) % 3) - s.corner(t, k);
+    const std::array<Vec3, 3> p{a, b, c};
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3 u = p[(k + 1) % 3] - p[k], v = p[(k + 2) % 3] - p[k];
         const double angle = std::atan2(length(cross(u, v)), dot(u, v)) * 180 / std::numbers::pi;
         out.smallest = std::min(out.smallest, angle);
         out.largest = std::max(out.largest, angle);
@@ -30,13 +34,33 @@ TriangleAngles angles_of(const Surface& s, Index t) {
 
 }  // namespace
 
+double triangle_metric(MetricId metric, const Vec3& a, const Vec3& b, const Vec3& c) {
+    const TriangleAngles angles = angles_of(a, b, c);
+    switch (metric) {
+        case MetricId::surface_smallest_angle:
+        case MetricId::smallest_angle:
+            return angles.smallest;
+        case MetricId::surface_largest_angle:
+        case MetricId::largest_angle:
+            return angles.largest;
+        case MetricId::surface_skewness:
+        case MetricId::equiangle_skewness:
+            return angles.skewness();
+        default:
+            throw InputError(
+                fmt::format("{} is not of single triangles; surface_smallest_angle, surface_largest_angle "
+                            "and surface_skewness are",
+                            metric_info(metric).key));
+    }
+}
+
 std::vector<Metric> assess_surface(const Surface& s, const QualityLimits& limits) {
     constexpr std::size_t kWorst = 5;
     const std::size_t n = s.triangles.size();
     std::vector<float> area(n), smallest(n), largest(n), skewness(n);
     tbb::parallel_for(tbb::blocked_range<std::size_t>(0, n, 4096), [&](const auto& range) {
         for (auto t = static_cast<Index>(range.begin()); t < range.end(); ++t) {
-            const TriangleAngles a = angles_of(s, t);
+            const TriangleAngles a = angles_of(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
             area[t] = static_cast<float>(triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
             smallest[t] = static_cast<float>(a.smallest);
             largest[t] = static_cast<float>(a.largest);

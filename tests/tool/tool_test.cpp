@@ -133,6 +133,24 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
         EXPECT_NE(compared.out.find(part), std::string::npos) << part << compared.out;
     EXPECT_NE(run("assess --metrics").out.find("equivolume_skewness"), std::string::npos);
 
+    for (const char* what :
+         {"draw made/mesh.cgns --cut \"z = 50\" -o made/a.png",
+          "draw made/mesh.cgns -o made/b.svg --colour role --dark",
+          "draw made/mesh.vtu --worst skewness -o made/c.png --across \"8 mm\"",
+          "draw pipe.stl --openings -o made/d.png", "draw case.toml --sizes --cut \"z = 50\" -o made/e.png",
+          "draw made/mesh.cgns --stack 0,0,5 -o made/f.png"})
+        EXPECT_EQ(run(what).status, 0) << what << run(what).err;
+    for (const char* name : {"a.png", "b.svg", "c.png", "d.png", "e.png", "f.png"}) {
+        EXPECT_GT(fs::file_size(directory / "made" / name), 4000U) << name;
+        fs::remove(directory / "made" / name);
+    }
+    refused("draw made/mesh.cgns --cut \"z = 500\" -o a.png", {"misses the mesh", "100 mm"});
+    refused("draw made/mesh.cgns --colour skewnes -o a.png", {"skewnes"});
+    refused("draw made/mesh.cgns -o a.gif", {".png or .svg"});
+    refused("draw made/mesh.cgns --size 20x20 -o a.png", {"200 to 8000"});
+    refused("draw made/summary.json -o a.png", {".cgns or .vtu"});
+    refused("draw pipe.stl --cut \"z = 5\" -o a.png", {"no cells"});
+
     const Outcome improved = run("improve made/mesh.cgns --out better.cgns --target 5 --all --json");
     EXPECT_EQ(improved.status, 0);
     const auto improvement = nlohmann::json::parse(improved.out);
@@ -431,7 +449,7 @@ TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
 
 TEST_F(Tool, HelpsEveryCommandWithAnExample) {
     for (const char* command :
-         {"inspect", "openings", "yplus", "plan", "build", "assess", "improve", "convert", "demo"}) {
+         {"inspect", "openings", "yplus", "plan", "build", "assess", "draw", "improve", "convert", "demo"}) {
         const Outcome o = run(std::string(command) + " --help");
         EXPECT_EQ(o.status, 0);
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
