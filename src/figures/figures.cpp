@@ -24,7 +24,7 @@ std::string mesh_title(const VolumeMesh& mesh, const FigureOptions& options) {
     return fmt::format("{}{}{} cells", options.title, options.title.empty() ? "" : ": ", grouped(mesh.n_cells()));
 }
 
-void check_mesh(const VolumeMesh& mesh) {
+void refuse_empty(const VolumeMesh& mesh) {
     if (mesh.n_cells() == 0) throw InputError("there is nothing to draw: the mesh has no cells");
 }
 
@@ -149,7 +149,7 @@ const std::string& zone_name(const VolumeMesh& mesh, Index face) {
 
 void draw_boundary(const std::filesystem::path& file, const VolumeMesh& mesh, const Colouring& colouring,
                    const FigureOptions& options, const Context& context) {
-    check_mesh(mesh);
+    refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
     const Paint paint(mesh, colouring, options, context);
@@ -171,7 +171,7 @@ void draw_boundary(const std::filesystem::path& file, const VolumeMesh& mesh, co
 
 void draw_cut(const std::filesystem::path& file, const VolumeMesh& mesh, const CutPlane& plane,
               const Colouring& colouring, const FigureOptions& options, const Context& context) {
-    check_mesh(mesh);
+    refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
     std::vector<Index> met;
@@ -203,7 +203,7 @@ void draw_cut(const std::filesystem::path& file, const VolumeMesh& mesh, const C
 
 void draw_worst(const std::filesystem::path& file, const VolumeMesh& mesh, MetricId metric,
                 const FigureOptions& options, const Context& context) {
-    check_mesh(mesh);
+    refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
     QualityOptions one;
@@ -245,7 +245,7 @@ void draw_worst(const std::filesystem::path& file, const VolumeMesh& mesh, Metri
 
 void draw_stack(const std::filesystem::path& file, const VolumeMesh& mesh, const Vec3& place,
                 const FigureOptions& options, const Context& context) {
-    check_mesh(mesh);
+    refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
     const NearestFace wall = nearest_face(mesh, place);
