@@ -7,6 +7,7 @@
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
+#include <anvilcast/report.hpp>
 #include <anvilcast/selection.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
@@ -19,6 +20,8 @@
 #include <charconv>
 #include <cmath>
 #include <cstdio>
+#include <fstream>
+#include <iterator>
 #include <new>
 
 #include "console.hpp"
@@ -37,7 +40,7 @@ struct Arguments {
     bool json = false;
     std::string unit;
     std::string tolerance_text, chord_text, weld_text, stitch_text, needles_text, specks_text, rims_text;
-    std::string mend_file, defects_file;
+    std::string mend_file, defects_file, page_file;
     std::vector<std::string> files;
     std::string input, output, directory;
     double split_angle = 0;
@@ -173,6 +176,18 @@ int inspect(const Arguments& a) {
         cli::ProgressLine progress(a.console);
         space = divide_space(wants_mends(a) ? mended.surface : model.surface, {}, {}, progress.context());
     }
+    if (!a.page_file.empty()) {
+        const Surface shown = divided(model, wants_mends(a) ? mended.surface : model.surface);
+        const std::vector<Opening> found = find_openings(shown);
+        std::optional<Space> closed;  // with the openings closed, so that the flow's own volume is among them
+        try {
+            closed = divide_space(shown, found);
+        } catch (const GeometryError& e) {
+            fmt::print(stderr, "anvilcast: volumes are left out of the page: {}\n", e.what());
+        }
+        write_inspection(a.page_file, shown, health, found, closed ? &*closed : nullptr, model.unit,
+                         fs::path(model.name).filename().string());
+    }
     if (!a.defects_file.empty()) write_surface(a.defects_file, defect_marks(health), model.unit);
     if (a.json)
         print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr, space ? &*space : nullptr));
@@ -229,12 +244,34 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
         cli::ProgressLine progress(a.console);
         result = built(c, directory, progress.context());
         write_build(result, c, directory);
+        draw_build(directory / "figures", result.mesh, c.unit, progress.context());
+        write_report(directory / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
     }
     if (a.json)
         print(summary_json(result, c));
     else if (!a.console.quiet)
         print(cli::build_text(result, c, directory.string()));
     return result.quality.limits_hold ? kDone : kBroken;
+}
+
+/// The page of a finished build, from what lies in its directory.
+int report(const Arguments& a) {
+    const fs::path directory = a.input;
+    const fs::path mesh_file = directory / (fs::exists(directory / "mesh.cgns") ? "mesh.cgns" : "mesh.vtu");
+    if (!fs::exists(directory / "summary.json") || !fs::exists(mesh_file))
+        throw InputError(
+            fmt::format("{}: no build is here; a directory with mesh.cgns and summary.json was expected, as "
+                        "`anvilcast build CASE --out DIR` leaves it",
+                        directory.string()));
+    std::ifstream in(directory / "summary.json", std::ios::binary);
+    const std::string summary{std::istreambuf_iterator<char>(in), {}};
+    const fs::path page = a.output.empty() ? directory / "report.html" : fs::path(a.output);
+    {
+        cli::ProgressLine progress(a.console);
+        write_report(page, read_mesh(mesh_file), summary, {}, progress.context());
+    }
+    if (!a.console.quiet) print(fmt::format("{}\n", page.string()));
+    return kDone;
 }
 
 int plan_case(const Arguments& a) {
@@ -580,6 +617,9 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_option("--tolerance", a.tolerance_text,
                   "closer than this is a crack or a near miss (default: a hundred-thousandth of the diagonal)");
     s->add_flag("--volumes", a.volumes, "list every volume that the surfaces enclose, each with a point inside");
+    s->add_option("--page", a.page_file,
+                  "write a page (.html) to click through zones, defects, openings and enclosed volumes; it gives the "
+                  "case file's lines for each");
     s->add_option("--write-defects", a.defects_file,
                   "write marks at the places of all defects, a zone for each kind (.ply, .obj, .stl)");
     s->add_option(
@@ -640,6 +680,11 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_option("--compare", a.files, "other meshes, to stand beside this one in one table");
     s->add_flag("--metrics", a.list, "list the metrics with their definitions, and do nothing else");
     add_unit(s, a, "unit for the printed lengths");
+
+    s = command(app, a, "report", "the report page of a finished build: one HTML file, offline",
+                "anvilcast report cyclone\n  anvilcast report cyclone --out for-a-colleague.html");
+    s->add_option("DIR", a.input, "the directory of a build")->required();
+    s->add_option("-o,--out", a.output, "the page to write (default: report.html in the directory)");
 
     s = command(app, a, "draw", "a picture (.png or .svg): boundary, cut, worst cell, layers, defects, openings, sizes",
                 "anvilcast draw mesh.cgns --cut \"y = 0\" --out cut.png\n"
@@ -706,6 +751,7 @@ int run(const CLI::App& app, const Arguments& a) {
     if (name == "plan") return plan_case(a);
     if (name == "build") return build_case(a, a.input, a.directory);
     if (name == "assess") return assess_mesh(a);
+    if (name == "report") return report(a);
     if (name == "draw") return draw(a);
     if (name == "improve") return improve(a);
     if (name == "convert") return convert(a);

@@ -300,8 +300,8 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     text += layers_text(r.mesh, r.quality.layers, unit, &c) + shortfalls_text(r, unit);
     text += quality_text(r.mesh, r.quality, unit);
     text += time_text(r.costs);
-    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json\n", directory, c.write_vtu ? ", mesh.vtu" : "",
-                        c.write_stl ? ", zones/" : "");
+    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json, report.html\n", directory,
+                        c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
     return text;
 }
 

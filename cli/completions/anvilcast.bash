@@ -4,31 +4,32 @@ _anvilcast() {
     local common="--help --json --quiet --verbose --threads"
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess draw improve convert demo --help --version" -- "$word"))
+        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess draw report improve convert demo --help --version" -- "$word"))
         return
     fi
     case $before in
         --unit) COMPREPLY=($(compgen -W "m cm mm um km in ft" -- "$word")); return ;;
         --out|-o)
-            if [ "$command" = improve ] || [ "$command" = draw ]; then COMPREPLY=($(compgen -f -- "$word")); else COMPREPLY=($(compgen -d -- "$word")); fi
+            if [ "$command" = improve ] || [ "$command" = draw ] || [ "$command" = report ]; then COMPREPLY=($(compgen -f -- "$word")); else COMPREPLY=($(compgen -d -- "$word")); fi
             return ;;
         --view) COMPREPLY=($(compgen -W "front back left right top bottom corner" -- "$word")); return ;;
         --colour) COMPREPLY=($(compgen -W "zone role type region size layers skewness smallest_dihedral orthogonality non_orthogonality volume_ratio" -- "$word")); return ;;
         --until) COMPREPLY=($(compgen -W "surface" -- "$word")); return ;;
         --fluid) COMPREPLY=($(compgen -W "air water" -- "$word")); return ;;
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
-        --mend|--write-defects) COMPREPLY=($(compgen -f -- "$word")); return ;;
+        --mend|--write-defects|--page) COMPREPLY=($(compgen -f -- "$word")); return ;;
         --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord) return ;;
         --threads|--split-angle|--limit|--worst|--histogram|--select|--cut|--stack|--at|--across|--only|--size) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
-            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
+            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
             openings) common+=" --unit --split-angle --chord" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             build) common+=" --out --until" ;;
             assess) common+=" --unit --limit --worst --histogram --groups --select --write --compare --metrics" ;;
             draw) common+=" --unit --out --colour --cut --worst --stack --histogram --defects --openings --sizes --view --at --across --only --limit --size --no-edges --dark --chord" ;;
+            report) common+=" --out" ;;
             improve) common+=" --unit --out --target --all --more-cells" ;;
             convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list" ;;

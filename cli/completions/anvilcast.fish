@@ -1,5 +1,5 @@
 # fish completion for anvilcast
-set -l commands inspect openings yplus plan build assess draw improve convert demo
+set -l commands inspect openings yplus plan build assess draw report improve convert demo
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
@@ -7,6 +7,7 @@ complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a plan 
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a build -d 'from a case file to a checked mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a assess -d 'quality, limits, worst places'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a draw -d 'a picture of a mesh, a surface or sizes'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a report -d 'the report page of a build'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a improve -d 'raise the worst cells of a mesh'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a convert -d 'between formats'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a demo -d 'run a demo case'
@@ -71,3 +72,5 @@ complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l openings
 complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l sizes
 complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l no-edges
 complete -c anvilcast -n "__fish_seen_subcommand_from draw" -l dark
+complete -c anvilcast -n "__fish_seen_subcommand_from report" -l out -r
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l page -r

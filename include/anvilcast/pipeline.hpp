@@ -33,6 +33,7 @@ struct BuildResult {
     VolumeMesh mesh;
     QualityReport quality;
     Box bounds;                               ///< of the parts
+    double predicted_cells = 0;               ///< before anything was meshed
     double domain_volume = 0;                 ///< of the regions as the parts bound them
     std::vector<DomainRegion> regions;        ///< as the parts bound them
     std::vector<Domain::Leftover> leftovers;  ///< surface that bounds nothing

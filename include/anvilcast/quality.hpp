@@ -119,6 +119,11 @@ struct QualityReport {
 ANVILCAST_API QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits = {},
                                    const Context& context = {}, const QualityOptions& options = {});
 
+/// The worst places of one metric of cells or faces, worst first, as assess() tells them, without the rest. Throws
+/// InputError for a metric of the boundary, and where the mesh has no such values.
+ANVILCAST_API std::vector<WorstPlace> worst_places(const VolumeMesh& mesh, MetricId metric, std::size_t n,
+                                                   const Context& context = {});
+
 /// The metrics of a surface's triangles: smallest angle, largest angle, equiangle skewness, area ratio.
 /// WorstPlace::cell is the number of a triangle. Parallel, O(n log n).
 ANVILCAST_API std::vector<Metric> assess_surface(const Surface& surface, const QualityLimits& limits = {});

@@ -206,15 +206,8 @@ void draw_worst(const std::filesystem::path& file, const VolumeMesh& mesh, Metri
     refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
-    QualityOptions one;
-    one.n_worst = 1;
-    one.groups = false;
-    const QualityReport report = assess(mesh, {}, context, one);
-    const Metric& m = report.metric(metric_info(metric).key);
-    if (metric_info(metric).of == MetricOf::boundary)
-        throw InputError(
-            fmt::format("{} is of {}; a metric of cells or faces was expected", m.key, metric_info(metric).where));
-    const WorstPlace& w = m.worst.at(0);
+    const MetricInfo& m = metric_info(metric);
+    const WorstPlace w = worst_places(mesh, metric, 1, context).at(0);
     // The wall near by is seen from its edge.
     const NearestFace wall = nearest_face(mesh, w.place);
     FigureOptions close = options;
@@ -454,6 +447,36 @@ void draw_sizes(const std::filesystem::path& file, const Domain& domain, const S
                                picture.scale->colour(static_cast<double>(size[j * nx + i])), false);
         }
     paint(file, picture, camera, options, points_of(picture.facets));
+}
+
+void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, const LengthUnit& unit,
+                const Context& context) {
+    std::error_code code;
+    std::filesystem::create_directories(directory, code);
+    if (code)
+        throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
+    context.report("report", "figures", 0);
+    FigureOptions options;
+    options.unit = unit;
+    draw_boundary(directory / "boundary.png", mesh, {ColourBy::zone, {}}, options, context);
+    Box box;
+    for (const Vec3& p : mesh.points) box.include(p);
+    const Vec3 e = box.extent();
+    const int axis = e.y <= e.x && e.y <= e.z ? 1 : e.x <= e.z ? 0 : 2;
+    CutPlane plane{{0, 0, 0}, 0};
+    plane.normal[axis] = axis == 1 ? -1 : 1;
+    plane.offset = dot(plane.normal, box.center());
+    const bool has_many_types = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
+                                            [&](CellType t) { return t != mesh.cell_types.front(); });
+    draw_cut(directory / "cut.png", mesh, plane,
+             {has_many_types || mesh.regions.size() < 2 ? ColourBy::type : ColourBy::region, {}}, options, context);
+    const bool has_standard = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
+                                          [](CellType t) { return t != CellType::polyhedron; });
+    draw_worst(directory / "worst.png", mesh, has_standard ? MetricId::equiangle_skewness : MetricId::orthogonality,
+               options, context);
+    const std::vector<FaceLayers> layers = layers_on_faces(mesh, context);
+    if (std::any_of(layers.begin(), layers.end(), [](const FaceLayers& f) { return f.count > 0; }))
+        draw_boundary(directory / "layers.png", mesh, {ColourBy::layers, {}}, options, context);
 }
 
 }  // namespace anvilcast

@@ -192,7 +192,7 @@ class Renderer {
     Image averaged() const {
         Image out{width_ / kSamples, height_ / kSamples, {}};
         out.pixels.resize(out.width * out.height);
-        for (std::size_t y = 0; y < out.height; ++y)
+        tbb::parallel_for(std::size_t{0}, out.height, [&](std::size_t y) {
             for (std::size_t x = 0; x < out.width; ++x) {
                 Colour sum;
                 for (std::size_t k = 0; k < kSamples * kSamples; ++k) {
@@ -205,6 +205,7 @@ class Renderer {
                 };
                 out.pixels[y * out.width + x] = 0xFF000000U | byte(sum.r) << 16 | byte(sum.g) << 8 | byte(sum.b);
             }
+        });
         return out;
     }
 

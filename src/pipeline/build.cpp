@@ -18,12 +18,11 @@ namespace {
 constexpr double kPredictionError = 0.15;
 
 /// Layers that nobody can build are told before anything is meshed, and a mesh that would be far too large is not
-/// begun.
-void check_request(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
+/// begun. Returns the number of cells to expect.
+double check_request(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
     std::vector<LayerForecast> layers;
     if (!c.layers.empty())
         layers = with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
-    if (!c.limits.cells) return;
     const Prediction p = predict(domain, sizing.field, context);
     double core = p.cells, prisms = 0;
     for (const LayerForecast& f : layers) {
@@ -35,7 +34,7 @@ void check_request(const Domain& domain, const Sizing& sizing, const Case& c, co
         prisms *= 0.5;
     }
     const double cells = core + prisms;
-    if (cells <= (1 + kPredictionError) * *c.limits.cells) return;
+    if (!c.limits.cells || cells <= (1 + kPredictionError) * *c.limits.cells) return cells;
     std::vector<SourceShare> sources = p.sources;  // of tetrahedra alone
     for (SourceShare& s : sources) s.cells *= core / p.cells;
     throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(sources, cells, c)));
@@ -49,7 +48,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
 
     sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
-    check_request(domain, sizing, c, context);
+    result.predicted_cells = check_request(domain, sizing, c, context);
     watch.lap("sizes");
 
     SurfaceMeshOptions options = c.surface;

@@ -237,6 +237,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"case", case_of(c)},
          {"bounds", json_of(result.bounds)},
          {"cells", cells_of(result.mesh)},
+         {"predicted", {{"cells", {{"total", std::round(result.predicted_cells)}}}}},
          {"points", result.mesh.points.size()},
          {"zones", zones_of(result.mesh, result.quality)},
          {"regions", regions_of(result.mesh, result.quality)},

@@ -125,6 +125,21 @@ const Metric& QualityReport::metric(const std::string& name) const {
     throw InputError(fmt::format("the mesh has no {}: that is of {}", info.name, info.where));
 }
 
+std::vector<WorstPlace> worst_places(const VolumeMesh& mesh, MetricId metric, std::size_t n, const Context& context) {
+    const MetricInfo& info = metric_info(metric);
+    if (info.of == MetricOf::boundary)
+        throw InputError(fmt::format("{} is of {}; a metric of cells or faces was expected", info.key, info.where));
+    const ThreadLimit limit(context);
+    const Measures m(mesh);
+    const MetricValues values = quality::metric_values(mesh, m, &metric);
+    std::vector<Metric> list(1);
+    std::vector<std::vector<std::size_t>> worst(1);
+    list[0] = metric_of(mesh, m, info, values[static_cast<std::size_t>(metric)], {}, n, worst[0]);
+    if (list[0].count == 0) throw InputError(fmt::format("the mesh has no {}: that is of {}", info.name, info.where));
+    explain_worst(mesh, m, list, worst);
+    return std::move(list[0].worst);
+}
+
 QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const Context& context,
                      const QualityOptions& options) {
     if (mesh.n_cells() == 0) throw InputError("there is nothing to assess: the mesh has no cells");

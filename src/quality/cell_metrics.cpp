@@ -10,7 +10,6 @@ namespace {
 constexpr double kNan = std::numeric_limits<double>::quiet_NaN();
 
 double degrees(double radians) { return radians * 180.0 / std::numbers::pi; }
-double angle_between(const Vec3& u, const Vec3& v) { return degrees(std::atan2(length(cross(u, v)), dot(u, v))); }
 
 /// Cosines as cos |cos|: in the order of cosines, without square roots.
 double signed_square(double dot, double squares) { return squares > 0 ? dot * std::abs(dot) / squares : 0; }
@@ -172,7 +171,7 @@ CellFigures CellProbe::of_any(std::size_t cell) {
     out.fill(kNan);
     at(out, MetricId::volume) = m_.cell[cell].volume;
     corner_angles(cell, out);
-    dihedral_angles(cell, out);
+    dihedral_angles(out);
     if (mesh_.cell_types[cell] != CellType::polyhedron) {
         at(out, MetricId::aspect_ratio) = aspect_ratio(cell);
         at(out, MetricId::corner_determinant) = corner_determinant(cell);
@@ -223,30 +222,36 @@ void CellProbe::corner_angles(std::size_t cell, CellFigures& out) const {
 }
 
 /// Between each two faces that share an edge.
-void CellProbe::dihedral_angles(std::size_t, CellFigures& out) {
+void CellProbe::dihedral_angles(CellFigures& out) {
     edges_.clear();
     for (Index s = 0; s < sides_.size(); ++s) {
         const auto p = mesh_.face(sides_[s].face);
-        for (std::size_t k = 0; k < p.size(); ++k) {
-            const Index a = p[k], b = p[(k + 1) % p.size()];
-            edges_.push_back({{std::min(a, b), std::max(a, b)}, s});
+        Index a = p[p.size() - 1];
+        for (const Index b : p) {
+            edges_.push_back({std::uint64_t{std::min(a, b)} << 32 | std::max(a, b), s});
+            a = b;
         }
     }
     std::sort(edges_.begin(), edges_.end(), [](const Edge& a, const Edge& b) {
         return a.points != b.points ? a.points < b.points : a.side < b.side;
     });
-    double smallest = 360, largest = 0;
+    // By cosines; of reflex angles, where faces lean away from each other at the edge, those of what is outside.
+    double least = 2, most = -2, most_outside = -2, least_outside = 2;
     for (std::size_t k = 0; k + 1 < edges_.size(); ++k) {
         if (edges_[k].points != edges_[k + 1].points) continue;
-        const FaceMeasure &i = sides_[edges_[k].side].measure, &j = sides_[edges_[k + 1].side].measure;
-        double angle = 180.0 - angle_between(i.area, j.area);
-        // Faces that lean away from each other at the edge: a reflex angle.
-        if (dot(i.area, j.center - i.center) > 0) angle = 360.0 - angle;
-        smallest = std::min(smallest, angle);
-        largest = std::max(largest, angle);
+        const Side &i = sides_[edges_[k].side], &j = sides_[edges_[k + 1].side];
+        const double cosine = signed_square(-dot(i.measure.area, j.measure.area), i.area * i.area * j.area * j.area);
+        if (dot(i.measure.area, j.measure.center - i.measure.center) > 0) {
+            most_outside = std::max(most_outside, cosine);
+            least_outside = std::min(least_outside, cosine);
+        } else {
+            least = std::min(least, cosine);
+            most = std::max(most, cosine);
+        }
     }
-    at(out, MetricId::smallest_dihedral) = smallest;
-    at(out, MetricId::largest_dihedral) = largest;
+    const bool has_reflex = most_outside > -2;
+    at(out, MetricId::smallest_dihedral) = most > -2 ? angle_of_square(most) : 360 - angle_of_square(least_outside);
+    at(out, MetricId::largest_dihedral) = has_reflex ? 360 - angle_of_square(most_outside) : angle_of_square(least);
 }
 
 double CellProbe::aspect_ratio(std::size_t cell) const {

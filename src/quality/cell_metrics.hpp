@@ -31,14 +31,14 @@ class CellProbe {
         bool is_own = false;
     };
     struct Edge {
-        std::array<Index, 2> points;  // lower first
+        std::uint64_t points;  // the lower one above the higher one
         Index side;
     };
 
     CellFigures of_tetrahedron(std::size_t cell) const;
     CellFigures of_any(std::size_t cell);
     void gather_sides(std::size_t cell);
-    void dihedral_angles(std::size_t cell, CellFigures& out);
+    void dihedral_angles(CellFigures& out);
     void corner_angles(std::size_t cell, CellFigures& out) const;
     double aspect_ratio(std::size_t cell) const;
     double corner_determinant(std::size_t cell) const;

@@ -87,12 +87,15 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     for (const auto& entry : fs::recursive_directory_iterator(directory / "made"))
         names.push_back(fs::relative(entry.path(), directory / "made"));
     std::sort(names.begin(), names.end());
-    EXPECT_EQ(names, (std::vector<std::string>{"mesh.cgns", "mesh.vtu", "summary.json", "zones", "zones/bore.stl",
-                                               "zones/drain.stl", "zones/feed.stl"}));
+    EXPECT_EQ(names,
+              (std::vector<std::string>{"figures", "figures/boundary.png", "figures/cut.png", "figures/worst.png",
+                                        "mesh.cgns", "mesh.vtu", "report.html", "summary.json", "zones",
+                                        "zones/bore.stl", "zones/drain.stl", "zones/feed.stl"}));
 
     const auto summary = nlohmann::json::parse(content(directory / "made/summary.json"));
     EXPECT_GT(summary["cells"]["total"], 1000);
     EXPECT_EQ(summary["cells"]["total"], summary["cells"]["tetrahedra"]);
+    EXPECT_NEAR(summary["predicted"]["cells"]["total"].get<double>() / summary["cells"]["total"].get<double>(), 1, 0.3);
     ASSERT_EQ(summary["zones"].size(), 3U);
     EXPECT_EQ(summary["regions"][0]["name"], "water");
     EXPECT_EQ(summary["regions"][0]["kind"], "fluid");
@@ -148,6 +151,11 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     refused("draw made/mesh.cgns --colour skewnes -o a.png", {"skewnes"});
     refused("draw made/mesh.cgns -o a.gif", {".png or .svg"});
     refused("draw made/mesh.cgns --size 20x20 -o a.png", {"200 to 8000"});
+    EXPECT_EQ(run("report made --out page.html").status, 0);
+    EXPECT_NE(content(directory / "page.html").find("pipe: mesh report"), std::string::npos);
+    EXPECT_EQ(run("inspect pipe.stl --page body.html").status, 0);
+    EXPECT_NE(content(directory / "body.html").find("[[opening]]"), std::string::npos);
+    refused("report zones", {"no build is here", "summary.json"});
     refused("draw made/summary.json -o a.png", {".cgns or .vtu"});
     refused("draw pipe.stl --cut \"z = 5\" -o a.png", {"no cells"});
 
@@ -449,7 +457,7 @@ TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
 
 TEST_F(Tool, HelpsEveryCommandWithAnExample) {
     for (const char* command :
-         {"inspect", "openings", "yplus", "plan", "build", "assess", "draw", "improve", "convert", "demo"}) {
+         {"inspect", "openings", "yplus", "plan", "build", "assess", "draw", "report", "improve", "convert", "demo"}) {
         const Outcome o = run(std::string(command) + " --help");
         EXPECT_EQ(o.status, 0);
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;

@@ -1,0 +1,220 @@
+#include <anvilcast/report.hpp>
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/layer_figures.hpp>
+#include <anvilcast/metrics.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/thread_limit.hpp"
+#include "figures/colours.hpp"
+#include "figures/page_data.hpp"
+#include "io/files.hpp"
+
+namespace anvilcast {
+namespace {
+
+using namespace figures;
+using nlohmann::ordered_json;
+
+/// Takes over what points a list of polygons needs.
+class Gatherer {
+  public:
+    explicit Gatherer(const VolumeMesh& mesh, std::size_t n_tags) : mesh_(mesh), number_(mesh.points.size(), kNone) {
+        out_.tags.resize(n_tags);
+    }
+    void add(std::span<const Index> polygon, std::initializer_list<std::uint8_t> tags) {
+        // A page's polygon has at most 255 corners; no face of a mesh comes near.
+        if (polygon.size() > 255) return;
+        for (const Index p : polygon) {
+            if (number_[p] == kNone) {
+                number_[p] = static_cast<Index>(out_.points.size());
+                out_.points.push_back(mesh_.points[p]);
+            }
+            out_.corners.push_back(number_[p]);
+        }
+        out_.counts.push_back(static_cast<std::uint8_t>(polygon.size()));
+        std::size_t t = 0;
+        for (const std::uint8_t tag : tags) out_.tags[t++].push_back(tag);
+    }
+    PagePolygons take() { return std::move(out_); }
+
+  private:
+    const VolumeMesh& mesh_;
+    std::vector<Index> number_;
+    PagePolygons out_;
+};
+
+std::uint8_t byte_of(std::size_t n) { return static_cast<std::uint8_t>(std::min<std::size_t>(n, 255)); }
+
+ordered_json zones_of(const VolumeMesh& mesh) {
+    ordered_json out = ordered_json::array();
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        out.push_back({{"name", mesh.zones[z].name},
+                       {"role", role_name(mesh.zones[z].role)},
+                       {"faces", mesh.zones[z].n_faces},
+                       {"colour", css(category(z))}});
+    return out;
+}
+
+/// The boundary with its zones and the layers on it.
+ordered_json surface_of(const VolumeMesh& mesh, const Box& box, const PageOptions& options, const Context& context) {
+    std::vector<Index> layers(mesh.n_faces(), 0);
+    for (const FaceLayers& f : layers_on_faces(mesh, context)) layers[f.face] = std::max(layers[f.face], f.count);
+    Gatherer gatherer(mesh, 2);
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        for (std::size_t k = 0; k < mesh.zones[z].n_faces; ++k) {
+            const std::size_t f = mesh.zones[z].first_face + k;
+            gatherer.add(mesh.face(f), {byte_of(z), byte_of(layers[f])});
+        }
+    PagePolygons polygons = gatherer.take();
+    const std::size_t n = polygons.size();
+    const bool is_simplified = simplify(polygons, options.most_faces);
+    ordered_json out = json_of(polygons, box, {"zone", "layers"});
+    out["simplified_from"] = is_simplified ? ordered_json(n) : ordered_json();
+    out["faces"] = polygons.size();
+    out["most_layers"] = layers.empty() ? 0 : *std::max_element(layers.begin(), layers.end());
+    return out;
+}
+
+/// What cells are coloured by in cuts, 0 good to 255 bad.
+struct CellQuality {
+    MetricId metric;
+    std::vector<std::uint8_t> bytes;
+    double low = 0, high = 1;  // of the values that 0 and 255 stand for
+};
+
+CellQuality cell_quality(const VolumeMesh& mesh, const Context& context) {
+    const bool has_standard = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
+                                          [](CellType t) { return t != CellType::polyhedron; });
+    CellQuality out{has_standard ? MetricId::equiangle_skewness : MetricId::orthogonality, {}, 0, 1};
+    if (!has_standard) out.low = 1, out.high = 0;
+    const std::vector<float> values = metric_by_cell(mesh, out.metric, context);
+    for (const float v : values)
+        out.bytes.push_back(
+            std::isnan(v)
+                ? std::uint8_t{0}
+                : byte_of(static_cast<std::size_t>(std::lround(
+                      255 * std::clamp((static_cast<double>(v) - out.low) / (out.high - out.low), 0.0, 1.0)))));
+    return out;
+}
+
+/// The cells that a plane across an axis meets: the faces towards its high side.
+PagePolygons cut_at(const VolumeMesh& mesh, const std::vector<std::array<float, 2>>& reach, double at,
+                    const CellQuality& quality) {
+    const auto plane = static_cast<float>(at);
+    Gatherer gatherer(mesh, 3);
+    auto is_kept = [&](Index c) { return reach[c][0] <= plane; };
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        const Index own = mesh.owner[f], other = f < mesh.n_inner_faces() ? mesh.neighbour[f] : kNone;
+        const bool a = is_kept(own), b = other != kNone && is_kept(other);
+        const Index c = a ? own : other;
+        const bool is_wall = other == kNone && a && reach[own][1] > plane;  // of a cell that is met
+        if (a == b && !is_wall) continue;
+        if (other == kNone && !is_wall) continue;
+        gatherer.add(mesh.face(f),
+                     {static_cast<std::uint8_t>(mesh.cell_types[c]), byte_of(mesh.cell_region[c]), quality.bytes[c]});
+    }
+    return gatherer.take();
+}
+
+ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const PageOptions& options, const CellQuality& quality) {
+    std::array<std::vector<std::array<float, 2>>, 3> reach;
+    for (auto& list : reach) list.assign(mesh.n_cells(), {static_cast<float>(Box::inf), static_cast<float>(-Box::inf)});
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f)
+        for (const Index p : mesh.face(f))
+            for (std::size_t axis = 0; axis < 3; ++axis) {
+                const auto x = static_cast<float>(mesh.points[p][static_cast<int>(axis)]);
+                auto note = [&](Index c) {
+                    reach[axis][c][0] = std::min(reach[axis][c][0], x);
+                    reach[axis][c][1] = std::max(reach[axis][c][1], x);
+                };
+                note(mesh.owner[f]);
+                if (f < mesh.n_inner_faces()) note(mesh.neighbour[f]);
+            }
+    // As many as there is room for, judged by those through the middle.
+    std::array<PagePolygons, 3> middle;
+    std::size_t each = 1;
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        middle[axis] = cut_at(mesh, reach[axis], box.center()[static_cast<int>(axis)], quality);
+        each += middle[axis].size();
+    }
+    std::size_t n = std::clamp<std::size_t>(options.most_cut_faces / each, 1, options.most_cuts);
+    n -= 1 - n % 2;  // odd, so that one goes through the middle
+    ordered_json out = ordered_json::array();
+    for (std::size_t axis = 0; axis < 3; ++axis) {
+        const double lo = box.lo[static_cast<int>(axis)], e = box.extent()[static_cast<int>(axis)];
+        for (std::size_t k = 0; k < n; ++k) {
+            const double at = lo + e * (static_cast<double>(k) + 1) / (static_cast<double>(n) + 1);
+            PagePolygons polygons = 2 * k + 1 == n ? std::move(middle[axis]) : cut_at(mesh, reach[axis], at, quality);
+            const std::size_t all = polygons.size();
+            const bool is_simplified = simplify(polygons, options.most_cut_faces / 3);
+            ordered_json cut = json_of(polygons, box, {"type", "region", "quality"});
+            cut["axis"] = axis;
+            cut["at"] = at;
+            if (is_simplified) cut["simplified_from"] = all;
+            out.push_back(std::move(cut));
+        }
+    }
+    return out;
+}
+
+ordered_json metric_words() {
+    ordered_json out = ordered_json::object();
+    for (const MetricInfo& m : metric_infos()) {
+        out[m.key] = {{"definition", m.definition}, {"where", m.where}};
+        if (m.has_usual_limit()) out[m.key]["usual_limit"] = m.usual_limit;
+    }
+    return out;
+}
+
+ordered_json read_summary(const std::string& text, const VolumeMesh& mesh) {
+    ordered_json summary = ordered_json::parse(text, nullptr, false);
+    if (!summary.is_object() || !summary.contains("cells") || !summary.contains("quality") || !summary.contains("case"))
+        throw InputError("the summary is not one of a build; summary.json of the build's directory was expected");
+    if (const auto n = summary["cells"].value("total", std::size_t{0}); n != mesh.n_cells())
+        throw InputError(
+            fmt::format("the summary is of a mesh of {} cells, but this one has {}: build it anew", n, mesh.n_cells()));
+    return summary;
+}
+
+}  // namespace
+
+void write_report(const std::filesystem::path& file, const VolumeMesh& mesh, const std::string& summary,
+                  const PageOptions& options, const Context& context) {
+    if (mesh.n_cells() == 0) throw InputError("there is nothing to report: the mesh has no cells");
+    const ThreadLimit limit(context);
+    Box box;
+    for (const Vec3& p : mesh.points) box.include(p);
+    ordered_json data{{"summary", read_summary(summary, mesh)}};
+    context.report("report", "surface", 0);
+    data["box"] = {{box.lo.x, box.lo.y, box.lo.z}, {box.hi.x, box.hi.y, box.hi.z}};
+    data["zones"] = zones_of(mesh);
+    data["surface"] = surface_of(mesh, box, options, context);
+    context.report("report", "cuts", 0.3);
+    const CellQuality quality = cell_quality(mesh, context);
+    data["cuts"] = cuts_of(mesh, box, options, quality);
+    data["cut_quality"] = {{"name", metric_info(quality.metric).name}, {"low", quality.low}, {"high", quality.high}};
+    ordered_json types = ordered_json::array(), regions = ordered_json::array(), scale = ordered_json::array(),
+                 bad = ordered_json::array();
+    for (std::size_t k = 0; k < 5; ++k)
+        types.push_back({{"name", cell_type_name(static_cast<CellType>(k))}, {"colour", css(category(k))}});
+    for (std::size_t r = 0; r < mesh.regions.size(); ++r)
+        regions.push_back({{"name", mesh.regions[r].name}, {"colour", css(category(r))}});
+    for (int k = 0; k <= 16; ++k) {
+        scale.push_back(css(along_scale(k / 16.0)));
+        bad.push_back(css(along_quality(k / 16.0)));
+    }
+    data["types"] = types;
+    data["regions"] = regions;
+    data["scale"] = scale;
+    data["quality_scale"] = bad;
+    data["metrics"] = metric_words();
+    const std::string name = data["summary"]["case"].value("name", std::string("mesh"));
+    io::write_file(file, page_of(fmt::format("{}: mesh report", name), data, "report"));
+}
+
+}  // namespace anvilcast
