@@ -1,0 +1,55 @@
+// What reading and writing CGNS have in common: an open file, and how the standard's words map to ours.
+#pragma once
+
+#include <cgnslib.h>
+#include <fmt/format.h>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/volume_mesh.hpp>
+
+#include <array>
+#include <filesystem>
+#include <string>
+
+namespace anvilcast::io {
+
+/// By CellType.
+inline constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
+inline constexpr std::size_t kNameLength = 32;  // of the standard
+inline constexpr DataType_t kIndexType = sizeof(cgsize_t) == 8 ? LongInteger : Integer;
+inline constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
+
+/// An open file; every call's status is checked, and the file is closed whatever happens.
+class CgnsFile {
+  public:
+    CgnsFile(const std::filesystem::path& path, int mode, bool writing) : path_(path), writing_(writing) {
+        if (cg_open(path.c_str(), mode, &number_) != CG_OK) fail();
+        is_open_ = true;
+    }
+    ~CgnsFile() {
+        if (is_open_) cg_close(number_);
+    }
+    CgnsFile(const CgnsFile&) = delete;
+    CgnsFile& operator=(const CgnsFile&) = delete;
+
+    int operator*() const { return number_; }
+    void check(int status) const {
+        if (status != CG_OK) fail();
+    }
+    void close() {
+        is_open_ = false;
+        check(cg_close(number_));
+    }
+    [[noreturn]] void fail() const {
+        const std::string text = fmt::format("{}: {}", path_.string(), cg_get_error());
+        if (writing_) throw FailureError(text + "; the mesh is not written");
+        throw InputError(text + "; is it a CGNS file?");
+    }
+
+  private:
+    std::filesystem::path path_;
+    bool writing_;
+    bool is_open_ = false;
+    int number_ = 0;
+};
+
+}  // namespace anvilcast::io

@@ -1,0 +1,304 @@
+#include <anvilcast/mesh_files.hpp>
+
+#include <algorithm>
+#include <set>
+
+#include "io/cgns_file.hpp"
+#include "io/files.hpp"
+
+namespace anvilcast {
+namespace {
+
+using namespace io;
+
+BCType_t bc_of(Role role) {
+    switch (role) {
+        case Role::inlet:
+            return BCInflow;
+        case Role::outlet:
+            return BCOutflow;
+        case Role::symmetry:
+            return BCSymmetryPlane;
+        case Role::farfield:
+            return BCFarfield;
+        case Role::interface_:
+            return BCGeneral;
+        case Role::wall:
+        case Role::baffle:
+            break;
+    }
+    return BCWall;
+}
+
+/// Names fit for the standard: at most 32 characters, no slash, each once.
+class Names {
+  public:
+    explicit Names(std::set<std::string> used = {}) : used_(std::move(used)) {}
+    std::string unique(const std::string& wanted) {
+        std::string name = wanted.substr(0, kNameLength);
+        std::replace(name.begin(), name.end(), '/', '_');
+        if (name.empty()) name = "zone";
+        for (int n = 2; !used_.insert(name).second; ++n) {
+            const std::string suffix = fmt::format("-{}", n);
+            name = wanted.substr(0, kNameLength - suffix.size()) + suffix;
+            std::replace(name.begin(), name.end(), '/', '_');
+        }
+        return name;
+    }
+
+  private:
+    std::set<std::string> used_;
+};
+
+/// Names that other nodes have, beside zones and families, and beside sections.
+const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
+const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
+                                    kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra",
+                                    "faces",           "polyhedra"};
+
+/// One Zone_t for each region, under its name. Cells are sections of their types, or, when there are polyhedra, all
+/// faces are NGON_n sections and all cells one of NFACE_n. Boundary zones are sections of faces with a BC_t and a
+/// family; interfaces are sections of faces on both sides, joined one to one.
+class CgnsWriter {
+  public:
+    CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
+        : file_(path, CG_MODE_WRITE, true),
+          mesh_(mesh),
+          has_polyhedra_(std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) !=
+                         mesh.cell_types.end()) {}
+
+    void write() {
+        file_.check(cg_base_write(*file_, "Base", 3, 3, &base_));
+        file_.check(cg_goto(*file_, base_, "end"));
+        file_.check(cg_dataclass_write(Dimensional));
+        file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
+        for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.unique(region.name));
+        for (Index r = 0; r < mesh_.regions.size(); ++r) write_region(r);
+        for (Index r = 0; r < mesh_.regions.size(); ++r) write_connections(r);
+        file_.close();
+    }
+
+  private:
+    /// Where the faces of an interface are among the elements of a region.
+    struct Side {
+        std::string name;
+        Index region, other_region;
+        std::size_t zone;
+        cgsize_t first, last;
+    };
+
+    void write_region(Index r) {
+        number_.assign(mesh_.points.size(), 0);
+        std::vector<Index> points;
+        cells_.clear();
+        auto add_point = [&](Index p) {
+            if (number_[p] != 0) return;
+            points.push_back(p);
+            number_[p] = static_cast<cgsize_t>(points.size());
+        };
+        for (Index c = 0; c < mesh_.n_cells(); ++c) {
+            if (mesh_.cell_region[c] != r) continue;
+            cells_.push_back(c);
+            for (const Index p : mesh_.cell(c)) add_point(p);
+        }
+        if (has_polyhedra_)
+            for (std::size_t f = 0; f < mesh_.n_faces(); ++f)
+                if (is_in_region(f, r))
+                    for (const Index p : mesh_.face(f)) add_point(p);
+        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), static_cast<cgsize_t>(cells_.size()), 0};
+        file_.check(cg_zone_write(*file_, base_, zone_names_[r].c_str(), size.data(), Unstructured, &zone_));
+        file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
+        file_.check(cg_descriptor_write(kRegionKind, region_kind_name(mesh_.regions[r].kind)));
+        next_ = 1;
+        names_ = Names(kInZone);
+        write_points(points);
+        if (has_polyhedra_)
+            write_inner_faces(r);
+        else
+            write_cells();
+        for (std::size_t z = 0; z < mesh_.zones.size(); ++z) write_zone(r, z);
+        if (has_polyhedra_) write_polyhedra(r);
+    }
+
+    bool is_in_region(std::size_t f, Index r) const {
+        return mesh_.cell_region[mesh_.owner[f]] == r ||
+               (f < mesh_.n_inner_faces() && mesh_.cell_region[mesh_.neighbour[f]] == r);
+    }
+
+    /// Polygons, their points in a row.
+    struct Polygons {
+        std::vector<cgsize_t> points, offsets{0};
+    };
+    void write_polygons(const std::string& name, ElementType_t type, const Polygons& polygons) {
+        if (polygons.offsets.size() == 1) return;
+        int section = 0;
+        const auto last = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 2;
+        file_.check(cg_poly_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0,
+                                          polygons.points.data(), polygons.offsets.data(), &section));
+        next_ = last + 1;
+    }
+
+    /// The faces within a region. Element numbers of all its faces are kept for its cells.
+    void write_inner_faces(Index r) {
+        element_.assign(mesh_.n_faces(), 0);
+        Polygons polygons;
+        for (std::size_t f = 0; f < mesh_.n_plain_faces(); ++f) {
+            if (!is_in_region(f, r)) continue;
+            element_[f] = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 1;
+            for (const Index p : mesh_.face(f)) polygons.points.push_back(number_[p]);
+            polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
+        }
+        write_polygons("faces", NGON_n, polygons);
+    }
+
+    /// Faces whose normals point into a cell have a minus.
+    void write_polyhedra(Index r) {
+        std::vector<std::vector<cgsize_t>> faces(cells_.size());
+        std::vector<Index> place(mesh_.n_cells(), kNone);
+        for (Index i = 0; i < cells_.size(); ++i) place[cells_[i]] = i;
+        for (std::size_t f = 0; f < mesh_.n_faces(); ++f) {
+            if (element_[f] == 0) continue;
+            // Faces of zones are written turned out of the region.
+            const Index own = mesh_.owner[f];
+            if (mesh_.cell_region[own] == r) faces[place[own]].push_back(element_[f]);
+            if (f >= mesh_.n_inner_faces() || mesh_.cell_region[mesh_.neighbour[f]] != r) continue;
+            const bool is_turned = mesh_.cell_region[own] != r;
+            faces[place[mesh_.neighbour[f]]].push_back(is_turned ? element_[f] : -element_[f]);
+        }
+        Polygons cells;
+        for (const auto& list : faces) {
+            cells.points.insert(cells.points.end(), list.begin(), list.end());
+            cells.offsets.push_back(static_cast<cgsize_t>(cells.points.size()));
+        }
+        write_polygons(cell_type_name(CellType::polyhedron), NFACE_n, cells);
+    }
+
+    void write_points(const std::vector<Index>& points) {
+        std::vector<double> values(points.size());
+        constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
+        for (int axis = 0; axis < 3; ++axis) {
+            for (std::size_t i = 0; i < values.size(); ++i) values[i] = mesh_.points[points[i]][axis];
+            int coordinate = 0;
+            file_.check(cg_coord_write(*file_, base_, zone_, RealDouble, kAxes[static_cast<std::size_t>(axis)],
+                                       values.data(), &coordinate));
+            // Exponents of mass, length, time, temperature, angle.
+            constexpr std::array<float, 5> kLength{0, 1, 0, 0, 0};
+            file_.check(
+                cg_goto(*file_, base_, "Zone_t", zone_, "GridCoordinates_t", 1, "DataArray_t", coordinate, "end"));
+            file_.check(cg_exponents_write(RealSingle, kLength.data()));
+        }
+    }
+
+    void write_section(const std::string& name, ElementType_t type, std::size_t n,
+                       const std::vector<cgsize_t>& points) {
+        if (n == 0) return;
+        int section = 0;
+        const auto last = next_ + static_cast<cgsize_t>(n) - 1;
+        file_.check(
+            cg_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0, points.data(), &section));
+        next_ = last + 1;
+    }
+
+    void write_cells() {
+        for (std::size_t type = 0; type < kElementOf.size(); ++type) {
+            std::vector<cgsize_t> points;
+            std::size_t n = 0;
+            for (const Index c : cells_) {
+                if (static_cast<std::size_t>(mesh_.cell_types[c]) != type) continue;
+                ++n;
+                for (const Index p : mesh_.cell(c)) points.push_back(number_[p]);
+            }
+            write_section(cell_type_name(static_cast<CellType>(type)), kElementOf[type], n, points);
+        }
+    }
+
+    /// The faces of a zone that bound region r, turned out of it.
+    void write_zone(Index r, std::size_t z) {
+        const BoundaryZone& zone = mesh_.zones[z];
+        Index other = kNone;
+        bool is_upper = false;
+        std::array<std::vector<cgsize_t>, 2> points;  // of triangles, of quadrangles
+        Polygons polygons;                            // or of all
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
+            const Index own = mesh_.cell_region[mesh_.owner[f]];
+            const Index beyond = f < mesh_.n_inner_faces() ? mesh_.cell_region[mesh_.neighbour[f]] : kNone;
+            if (own != r && beyond != r) continue;
+            const auto face = mesh_.face(f);
+            std::vector<Index> corners(face.begin(), face.end());
+            if (own != r) std::reverse(corners.begin(), corners.end());
+            if (beyond != kNone) {
+                other = own == r ? beyond : own;
+                is_upper = r > other;
+            }
+            if (has_polyhedra_) element_[f] = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 1;
+            std::vector<cgsize_t>& to = has_polyhedra_ ? polygons.points : points[corners.size() == 3 ? 0 : 1];
+            for (const Index p : corners) to.push_back(number_[p]);
+            if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
+        }
+        if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
+        const std::string wanted = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
+        const std::string name = names_.unique(wanted);
+        std::array<cgsize_t, 2> range{next_, 0};
+        write_polygons(name, NGON_n, polygons);
+        write_section(name, TRI_3, points[0].size() / 3, points[0]);
+        write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4,
+                      points[1]);
+        range[1] = next_ - 1;
+        if (other != kNone)
+            sides_.push_back({name, r, other, z, range[0], range[1]});
+        else
+            write_condition(zone, name, range);
+    }
+
+    void write_condition(const BoundaryZone& zone, const std::string& name, const std::array<cgsize_t, 2>& range) {
+        int bc = 0, family = 0, family_bc = 0;
+        file_.check(
+            cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
+        file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, FaceCenter));
+        const std::string family_name = base_names_.unique(zone.name);
+        file_.check(cg_family_write(*file_, base_, family_name.c_str(), &family));
+        file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(zone.role), &family_bc));
+        file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", bc, "end"));
+        file_.check(cg_famname_write(family_name.c_str()));
+    }
+
+    void write_connections(Index r) {
+        for (const Side& side : sides_) {
+            if (side.region != r) continue;
+            const auto partner = std::find_if(sides_.begin(), sides_.end(), [&](const Side& s) {
+                return s.zone == side.zone && s.region == side.other_region && s.other_region == side.region;
+            });
+            // A range: the library refuses lists longer than the zone has points, which coarse regions have.
+            const std::array<cgsize_t, 2> own{side.first, side.last};
+            std::vector<cgsize_t> theirs;
+            for (cgsize_t e = side.first; e <= side.last; ++e) theirs.push_back(partner->first + (e - side.first));
+            int connection = 0;
+            file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter,
+                                      Abutting1to1, PointRange, 2, own.data(), zone_names_[side.other_region].c_str(),
+                                      Unstructured, PointListDonor, kIndexType, static_cast<cgsize_t>(theirs.size()),
+                                      theirs.data(), &connection));
+        }
+    }
+
+    CgnsFile file_;
+    const VolumeMesh& mesh_;
+    bool has_polyhedra_;
+    std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
+    Names base_names_{kInBase}, names_;
+    std::vector<std::string> zone_names_;
+    std::vector<cgsize_t> number_;  // of each point in the region at hand, from 1
+    std::vector<Index> cells_;      // of the region at hand
+    std::vector<Side> sides_;
+    int base_ = 0, zone_ = 0;
+    cgsize_t next_ = 1;
+};
+
+}  // namespace
+
+void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh) {
+    PendingFile pending(file);
+    CgnsWriter(pending.path(), mesh).write();
+    pending.commit();
+}
+
+}  // namespace anvilcast

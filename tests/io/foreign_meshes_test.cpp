@@ -1,0 +1,224 @@
+// Meshes as other programs write them.
+
+#include <cgnslib.h>
+#include <gtest/gtest.h>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/mesh_files.hpp>
+#include <anvilcast/quality.hpp>
+
+#include <array>
+#include <functional>
+
+#include "kit/scratch.hpp"
+
+namespace anvilcast {
+namespace {
+
+class ForeignMeshes : public kit::ScratchTest {
+  protected:
+    /// A CGNS file with one base of volumes, made by the standard's own library.
+    std::filesystem::path cgns(const std::function<void(int, int)>& fill, int cell_dimension = 3) const {
+        const std::filesystem::path file = directory / "foreign.cgns";
+        int f = 0, base = 0;
+        EXPECT_EQ(cg_open(file.c_str(), CG_MODE_WRITE, &f), CG_OK);
+        EXPECT_EQ(cg_base_write(f, "Base", cell_dimension, 3, &base), CG_OK);
+        fill(f, base);
+        EXPECT_EQ(cg_close(f), CG_OK) << cg_get_error();
+        return file;
+    }
+    static void write_points(int f, int base, int zone, const std::vector<Vec3>& points) {
+        for (int axis = 0; axis < 3; ++axis) {
+            std::vector<double> values;
+            for (const Vec3& p : points) values.push_back(p[axis]);
+            int c = 0;
+            constexpr std::array<const char*, 3> kNames{"CoordinateX", "CoordinateY", "CoordinateZ"};
+            EXPECT_EQ(
+                cg_coord_write(f, base, zone, RealDouble, kNames[static_cast<std::size_t>(axis)], values.data(), &c),
+                CG_OK);
+        }
+    }
+    /// A block of n x m x l points over a box.
+    static int write_block(int f, int base, const char* name, std::array<cgsize_t, 3> n, const Vec3& lo,
+                           const Vec3& hi) {
+        std::array<cgsize_t, 9> size{n[0], n[1], n[2], n[0] - 1, n[1] - 1, n[2] - 1, 0, 0, 0};
+        int zone = 0;
+        EXPECT_EQ(cg_zone_write(f, base, name, size.data(), Structured, &zone), CG_OK);
+        std::vector<Vec3> points;
+        for (cgsize_t k = 0; k < n[2]; ++k)
+            for (cgsize_t j = 0; j < n[1]; ++j)
+                for (cgsize_t i = 0; i < n[0]; ++i) {
+                    auto at = [](cgsize_t q, cgsize_t of, double a, double b) {
+                        return a + (b - a) * static_cast<double>(q) / static_cast<double>(of - 1);
+                    };
+                    points.push_back({at(i, n[0], lo.x, hi.x), at(j, n[1], lo.y, hi.y), at(k, n[2], lo.z, hi.z)});
+                }
+        write_points(f, base, zone, points);
+        return zone;
+    }
+    static void write_condition(int f, int base, int zone, const char* name, BCType_t type, PointSetType_t set,
+                                const std::vector<cgsize_t>& items, const char* family = nullptr,
+                                GridLocation_t location = Vertex) {
+        int bc = 0;
+        const auto n = static_cast<cgsize_t>(set == PointRange ? 2 : items.size());
+        ASSERT_EQ(cg_boco_write(f, base, zone, name, type, set, n, items.data(), &bc), CG_OK) << cg_get_error();
+        if (location != Vertex) {
+            EXPECT_EQ(cg_boco_gridlocation_write(f, base, zone, bc, location), CG_OK);
+        }
+        if (family != nullptr) {
+            EXPECT_EQ(cg_goto(f, base, "Zone_t", zone, "ZoneBC_t", 1, "BC_t", bc, "end"), CG_OK);
+            EXPECT_EQ(cg_famname_write(family), CG_OK);
+        }
+    }
+};
+
+TEST_F(ForeignMeshes, BlocksAreJoinedAndNamedByFamilies) {
+    const auto file = cgns([](int f, int base) {
+        // The second block counts its first direction along y, so that the two are turned against each other.
+        write_block(f, base, "left", {4, 3, 5}, {0, 0, 0}, {1, 1, 1});
+        std::array<cgsize_t, 9> size{3, 6, 5, 2, 5, 4, 0, 0, 0};
+        int right = 0;
+        EXPECT_EQ(cg_zone_write(f, base, "right", size.data(), Structured, &right), CG_OK);
+        std::vector<Vec3> points;
+        for (int k = 0; k < 5; ++k)
+            for (int j = 0; j < 6; ++j)
+                for (int i = 0; i < 3; ++i) points.push_back({1 + 0.4 * j, 0.5 * i, 0.25 * k});
+        write_points(f, base, right, points);
+        std::array<cgsize_t, 6> own{4, 1, 1, 4, 3, 5}, theirs{1, 1, 1, 3, 1, 5};
+        std::array<int, 3> transform{2, 1, 3};
+        int c = 0;
+        EXPECT_EQ(cg_1to1_write(f, base, 1, "to-right", "right", own.data(), theirs.data(), transform.data(), &c),
+                  CG_OK);
+        int family = 0, bc = 0;
+        EXPECT_EQ(cg_family_write(f, base, "floor", &family), CG_OK);
+        EXPECT_EQ(cg_fambc_write(f, base, family, "FamBC", BCWall, &bc), CG_OK);
+        write_condition(f, base, 1, "bottom-1", FamilySpecified, PointRange, {1, 1, 1, 4, 3, 1}, "floor");
+        write_condition(f, base, 2, "bottom-2", FamilySpecified, PointRange, {1, 1, 1, 3, 6, 1}, "floor");
+        write_condition(f, base, 1, "feed", BCInflow, PointRange, {1, 1, 1, 1, 3, 5});
+        // By faces: the range counts cells.
+        write_condition(f, base, 2, "drain", BCOutflow, PointRange, {1, 6, 1, 2, 6, 4}, nullptr, JFaceCenter);
+    });
+    const VolumeMesh mesh = read_mesh(file);
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(mesh.n_cells(), 3U * 2 * 4 + 2U * 5 * 4);
+    EXPECT_EQ(mesh.regions.size(), 1U);
+    ASSERT_EQ(mesh.zones.size(), 4U);
+    const QualityReport r = assess(mesh);
+    EXPECT_NEAR(r.volume, 3, 1e-12);
+    EXPECT_EQ(mesh.zones[0].name, "floor");
+    EXPECT_NEAR(r.zone_areas[0], 3, 1e-12);
+    EXPECT_EQ(mesh.zones[1].name, "feed");
+    EXPECT_EQ(mesh.zones[1].role, Role::inlet);
+    EXPECT_NEAR(r.zone_areas[1], 1, 1e-12);
+    EXPECT_EQ(mesh.zones[2].role, Role::outlet);
+    EXPECT_NEAR(r.zone_areas[2], 1, 1e-12);
+    EXPECT_EQ(mesh.zones[3].name, "unnamed");
+    EXPECT_NEAR(r.zone_areas[3], 2 * 3 + 3, 1e-12);
+    EXPECT_NEAR(r.metric("corner determinant").min, 1, 1e-12);
+}
+
+/// A cube of a hexahedron below and a pyramid with tetrahedra round it above, in one section, boundaries by points.
+TEST_F(ForeignMeshes, MixedSectionsAndBoundariesByPoints) {
+    const std::vector<Vec3> points{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0},    {0, 0, 1},
+                                   {1, 0, 1}, {1, 1, 1}, {0, 1, 1}, {0.5, 0.5, 2}};
+    auto write = [&](int f, int base) {
+        EXPECT_EQ(cg_goto(f, base, "end"), CG_OK);
+        EXPECT_EQ(cg_units_write(Kilogram, Millimeter, Second, Kelvin, Degree), CG_OK);
+        std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), 2, 0};
+        int zone = 0, section = 0;
+        EXPECT_EQ(cg_zone_write(f, base, "part", size.data(), Unstructured, &zone), CG_OK);
+        write_points(f, base, zone, points);
+        const std::vector<cgsize_t> elements{HEXA_8, 1, 2, 3, 4, 5, 6, 7, 8, PYRA_5, 5, 6, 7, 8, 9};
+        const std::vector<cgsize_t> offsets{0, 9, 15};
+        EXPECT_EQ(
+            cg_poly_section_write(f, base, zone, "all", MIXED, 1, 2, 0, elements.data(), offsets.data(), &section),
+            CG_OK)
+            << cg_get_error();
+        write_condition(f, base, zone, "ground", BCSymmetryPlane, PointList, {1, 2, 3, 4});
+    };
+    const VolumeMesh mesh = read_mesh(cgns(write));
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(mesh.n_cells(), 2U);
+    const QualityReport r = assess(mesh);
+    EXPECT_NEAR(r.volume, 1e-9 * (1 + 1.0 / 3), 1e-22);  // millimetres
+    ASSERT_EQ(mesh.zones.size(), 2U);
+    EXPECT_EQ(mesh.zones[0].role, Role::symmetry);
+    EXPECT_NEAR(r.zone_areas[0], 1e-6, 1e-18);
+    EXPECT_EQ(mesh.zones[1].name, "unnamed");
+    EXPECT_EQ(mesh.zones[1].n_faces, 8U);
+}
+
+/// Two cubes side by side by their faces, each with the cells on its sides and no list of cells.
+TEST_F(ForeignMeshes, PolygonsWithTheirParents) {
+    std::vector<Vec3> points;
+    for (int k = 0; k < 2; ++k)
+        for (int j = 0; j < 2; ++j)
+            for (int i = 0; i < 3; ++i)
+                points.push_back({static_cast<double>(i), static_cast<double>(j), static_cast<double>(k)});
+    auto p = [](int i, int j, int k) { return static_cast<cgsize_t>(1 + i + 3 * j + 6 * k); };
+    std::vector<cgsize_t> faces, offsets{0}, parents_left, parents_right;
+    auto add = [&](std::vector<cgsize_t> corners, cgsize_t inside, cgsize_t beyond) {
+        faces.insert(faces.end(), corners.begin(), corners.end());
+        offsets.push_back(static_cast<cgsize_t>(faces.size()));
+        parents_left.push_back(inside);
+        parents_right.push_back(beyond);
+    };
+    add({p(1, 0, 0), p(1, 1, 0), p(1, 1, 1), p(1, 0, 1)}, 12, 13);  // between
+    add({p(0, 0, 0), p(0, 0, 1), p(0, 1, 1), p(0, 1, 0)}, 12, 0);
+    add({p(2, 0, 0), p(2, 1, 0), p(2, 1, 1), p(2, 0, 1)}, 13, 0);
+    for (int c = 0; c < 2; ++c) {
+        const cgsize_t cell = 12 + c;
+        add({p(c, 0, 0), p(c, 1, 0), p(c + 1, 1, 0), p(c + 1, 0, 0)}, cell, 0);
+        add({p(c, 0, 1), p(c + 1, 0, 1), p(c + 1, 1, 1), p(c, 1, 1)}, cell, 0);
+        add({p(c, 0, 0), p(c + 1, 0, 0), p(c + 1, 0, 1), p(c, 0, 1)}, cell, 0);
+        add({p(c, 1, 0), p(c, 1, 1), p(c + 1, 1, 1), p(c + 1, 1, 0)}, cell, 0);
+    }
+    std::vector<cgsize_t> parents = parents_left;
+    parents.insert(parents.end(), parents_right.begin(), parents_right.end());
+    parents.resize(4 * parents_left.size(), 0);
+    const auto file = cgns([&](int f, int base) {
+        std::array<cgsize_t, 3> size{12, 2, 0};
+        int zone = 0, section = 0;
+        EXPECT_EQ(cg_zone_write(f, base, "part", size.data(), Unstructured, &zone), CG_OK);
+        write_points(f, base, zone, points);
+        EXPECT_EQ(
+            cg_poly_section_write(f, base, zone, "faces", NGON_n, 1, 11, 0, faces.data(), offsets.data(), &section),
+            CG_OK);
+        EXPECT_EQ(cg_parent_data_write(f, base, zone, section, parents.data()), CG_OK) << cg_get_error();
+        write_condition(f, base, zone, "feed", BCInflow, PointList, {2}, nullptr, FaceCenter);
+    });
+    const VolumeMesh mesh = read_mesh(file);
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(mesh.n_cells(), 2U);
+    EXPECT_EQ(mesh.cell_types[0], CellType::polyhedron);
+    EXPECT_NEAR(assess(mesh).volume, 2, 1e-12);
+    ASSERT_EQ(mesh.zones.size(), 2U);
+    EXPECT_EQ(mesh.zones[0].name, "feed");
+    EXPECT_EQ(mesh.zones[0].n_faces, 1U);
+    EXPECT_EQ(mesh.zones[1].n_faces, 9U);
+}
+
+TEST_F(ForeignMeshes, WhatCannotBeReadSaysWhy) {
+    auto told = [&](const std::filesystem::path& file) {
+        return kit::message_of<InputError>([&] { read_mesh(file); });
+    };
+    EXPECT_NE(told(cgns([](int, int) {}, 2)).find("flat"), std::string::npos);
+    EXPECT_NE(told(cgns([](int, int) {})).find("no zone"), std::string::npos);
+    EXPECT_NE(told(cgns([](int f, int base) {
+                  write_block(f, base, "a", {2, 2, 2}, {0, 0, 0}, {1, 1, 1});
+                  write_condition(f, base, 1, "in", BCInflow, PointRange, {1, 1, 1, 2, 2, 9});
+              })).find("out of its block"),
+              std::string::npos);
+    EXPECT_NE(told(cgns([](int f, int base) {
+                  write_block(f, base, "a", {2, 2, 2}, {0, 0, 0}, {1, 1, 1});
+                  write_condition(f, base, 1, "in", BCInflow, PointRange, {1, 1, 1, 2, 2, 2});
+              })).find("no side"),
+              std::string::npos);
+    // A left-handed block is turned, not refused.
+    const VolumeMesh mesh = read_mesh(cgns([](int f, int base) {
+        write_block(f, base, "a", {3, 3, 3}, {0, 0, 1}, {1, 1, 0});
+    }));
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+}
+
+}  // namespace
+}  // namespace anvilcast
