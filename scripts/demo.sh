@@ -16,4 +16,4 @@ build/bin/anvilcast openings demo/dust-cyclone/cyclone-shell.stl
 echo "== anvilcast demo dust-cyclone --out out/dust-cyclone"
 build/bin/anvilcast demo dust-cyclone --out out/dust-cyclone
 echo
-echo "Look at out/dust-cyclone/mesh.vtu with any viewer that reads VTK files; solvers read out/dust-cyclone/mesh.cgns."
+echo "Open out/dust-cyclone/report.html in a browser: the mesh to turn, its quality, its layers. Solvers read out/dust-cyclone/mesh.cgns."

@@ -8,6 +8,7 @@
 #include <anvilcast/delaunay.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/figures.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/flow.hpp>
 #include <anvilcast/geometry.hpp>
@@ -19,6 +20,7 @@
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/mesh_files.hpp>
+#include <anvilcast/metrics.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/openings.hpp>
 #include <anvilcast/pipeline.hpp>
@@ -27,6 +29,8 @@
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/prediction.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/report.hpp>
+#include <anvilcast/selection.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/surface.hpp>

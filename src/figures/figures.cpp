@@ -213,8 +213,10 @@ void draw_worst(const std::filesystem::path& file, const VolumeMesh& mesh, Metri
     FigureOptions close = options;
     if (!close.eye) close.eye = along_wall(wall.normal);
     if (!close.at) {
-        close.at = w.place;
         if (!close.across) close.across = 9 * size_of(mesh, static_cast<Index>(w.cell));
+        // A wall near by is no lower than a quarter up the picture: beyond it there is nothing.
+        const double above = dot(wall.normal, wall.place - w.place);
+        close.at = w.place - wall.normal * std::max(0.0, 0.25 * *close.across - above);
     }
     const CutPlane plane{normalized(*close.eye), dot(normalized(*close.eye), w.place)};
     std::vector<char> kept = cells_behind(mesh, plane, w.place, 3 * close.across.value_or(Box::inf));
