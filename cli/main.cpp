@@ -244,7 +244,7 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
         cli::ProgressLine progress(a.console);
         result = built(c, directory, progress.context());
         write_build(result, c, directory);
-        draw_build(directory / "figures", result.mesh, c.unit, progress.context());
+        draw_build(directory / "figures", result.mesh, c.unit, c.name, progress.context());
         write_report(directory / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
     }
     if (a.json)

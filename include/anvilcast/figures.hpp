@@ -92,8 +92,9 @@ ANVILCAST_API void draw_sizes(const std::filesystem::path& file, const Domain& d
                               const CutPlane& plane, const FigureOptions& options, const Context& context = {});
 
 /// What a build leaves in its directory of figures: boundary.png, cut.png (through the middle, across the shortest
-/// extent), worst.png, and layers.png where there are some.
+/// extent; by type, by region, or by quality where there is one of each), worst.png, and layers.png where there are
+/// some.
 ANVILCAST_API void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, const LengthUnit& unit,
-                              const Context& context = {});
+                              const std::string& title, const Context& context = {});
 
 }  // namespace anvilcast

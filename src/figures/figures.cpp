@@ -452,7 +452,7 @@ void draw_sizes(const std::filesystem::path& file, const Domain& domain, const S
 }
 
 void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, const LengthUnit& unit,
-                const Context& context) {
+                const std::string& title, const Context& context) {
     std::error_code code;
     std::filesystem::create_directories(directory, code);
     if (code)
@@ -460,6 +460,7 @@ void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, 
     context.report("report", "figures", 0);
     FigureOptions options;
     options.unit = unit;
+    options.title = title;
     draw_boundary(directory / "boundary.png", mesh, {ColourBy::zone, {}}, options, context);
     Box box;
     for (const Vec3& p : mesh.points) box.include(p);
@@ -470,12 +471,15 @@ void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, 
     plane.offset = dot(plane.normal, box.center());
     const bool has_many_types = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
                                             [&](CellType t) { return t != mesh.cell_types.front(); });
-    draw_cut(directory / "cut.png", mesh, plane,
-             {has_many_types || mesh.regions.size() < 2 ? ColourBy::type : ColourBy::region, {}}, options, context);
     const bool has_standard = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
                                           [](CellType t) { return t != CellType::polyhedron; });
-    draw_worst(directory / "worst.png", mesh, has_standard ? MetricId::equiangle_skewness : MetricId::orthogonality,
-               options, context);
+    const Colouring by_quality{ColourBy::metric, has_standard ? MetricId::equiangle_skewness : MetricId::orthogonality};
+    draw_cut(directory / "cut.png", mesh, plane,
+             has_many_types            ? Colouring{ColourBy::type, {}}
+             : mesh.regions.size() > 1 ? Colouring{ColourBy::region, {}}
+                                       : by_quality,
+             options, context);
+    draw_worst(directory / "worst.png", mesh, by_quality.metric, options, context);
     const std::vector<FaceLayers> layers = layers_on_faces(mesh, context);
     if (std::any_of(layers.begin(), layers.end(), [](const FaceLayers& f) { return f.count > 0; }))
         draw_boundary(directory / "layers.png", mesh, {ColourBy::layers, {}}, options, context);

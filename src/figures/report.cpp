@@ -142,7 +142,7 @@ ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const PageOptions& 
         middle[axis] = cut_at(mesh, reach[axis], box.center()[static_cast<int>(axis)], quality);
         each += middle[axis].size();
     }
-    std::size_t n = std::clamp<std::size_t>(options.most_cut_faces / each, 1, options.most_cuts);
+    std::size_t n = std::clamp(options.most_cut_faces / each, options.least_cuts, options.most_cuts);
     n -= 1 - n % 2;  // odd, so that one goes through the middle
     ordered_json out = ordered_json::array();
     for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -151,7 +151,8 @@ ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const PageOptions& 
             const double at = lo + e * (static_cast<double>(k) + 1) / (static_cast<double>(n) + 1);
             PagePolygons polygons = 2 * k + 1 == n ? std::move(middle[axis]) : cut_at(mesh, reach[axis], at, quality);
             const std::size_t all = polygons.size();
-            const bool is_simplified = simplify(polygons, options.most_cut_faces / 3);
+            const bool is_simplified = simplify(
+                polygons, std::max(options.most_cut_faces / (3 * n), all * options.most_cut_faces / (n * each)));
             ordered_json cut = json_of(polygons, box, {"type", "region", "quality"});
             cut["axis"] = axis;
             cut["at"] = at;

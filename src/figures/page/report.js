@@ -83,7 +83,7 @@ function cutChanged() {
     slider.disabled = !list.length;
     if (list.length) {
         cutAt = Math.min(cutAt, list.length - 1);
-        cutNote.textContent = `${'xyz'[cutAxis]} = ${digits(list[cutAt].at / metres, 3)} ${unit}` + (list[cutAt].simplified_from ? ', simplified for display' : '');
+        cutNote.textContent = `${'xyz'[cutAxis]} = ${digits(list[cutAt].at / metres, 3)} ${unit}` + (list[cutAt].simplified_from ? ', simplified for display: cells are smaller than they look' : '');
     } else {
         cutNote.textContent = '';
     }
