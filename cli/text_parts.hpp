@@ -22,16 +22,7 @@ inline std::string extent(const anvilcast::Box& b, const anvilcast::LengthUnit& 
                        unit.name);
 }
 
-/// 218743 as "218 743".
-inline std::string grouped(std::size_t n) {
-    const std::string digits = std::to_string(n);
-    std::string out;
-    for (std::size_t i = 0; i < digits.size(); ++i) {
-        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
-        out += digits[i];
-    }
-    return out;
-}
+inline std::string grouped(std::size_t n) { return anvilcast::format_count(n); }
 
 std::size_t name_width(const auto& list) {
     std::size_t width = 8;

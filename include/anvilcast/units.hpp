@@ -32,4 +32,7 @@ ANVILCAST_API std::string format_length(double metres, const LengthUnit& unit);
 ANVILCAST_API std::string format_area(double square_metres, const LengthUnit& unit);
 ANVILCAST_API std::string format_volume(double cubic_metres, const LengthUnit& unit);
 
+/// 218743 as "218 743".
+ANVILCAST_API std::string format_count(std::size_t n);
+
 }  // namespace anvilcast

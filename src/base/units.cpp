@@ -103,4 +103,14 @@ std::string format_volume(double cubic_metres, const LengthUnit& unit) {
     return format_power(cubic_metres, unit, 3, "\xC2\xB3");
 }
 
+std::string format_count(std::size_t n) {
+    const std::string digits = std::to_string(n);
+    std::string out;
+    for (std::size_t i = 0; i < digits.size(); ++i) {
+        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
+        out += digits[i];
+    }
+    return out;
+}
+
 }  // namespace anvilcast

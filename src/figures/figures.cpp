@@ -21,7 +21,7 @@ using namespace figures;
 constexpr Vec3 kCorner{0.62, -1, 0.5};
 
 std::string mesh_title(const VolumeMesh& mesh, const FigureOptions& options) {
-    return fmt::format("{}{}{} cells", options.title, options.title.empty() ? "" : ": ", grouped(mesh.n_cells()));
+    return fmt::format("{}{}{} cells", options.title, options.title.empty() ? "" : ": ", format_count(mesh.n_cells()));
 }
 
 void refuse_empty(const VolumeMesh& mesh) {
@@ -194,7 +194,7 @@ void draw_cut(const std::filesystem::path& file, const VolumeMesh& mesh, const C
     const Paint paint(mesh, colouring, options, context);
     Picture picture;
     picture.title = mesh_title(mesh, options);
-    picture.subtitle = fmt::format("{} cells cut by the plane {}, coloured by {}", grouped(met.size()),
+    picture.subtitle = fmt::format("{} cells cut by the plane {}, coloured by {}", format_count(met.size()),
                                    plane_text(plane, options.unit), colouring_text(colouring));
     add_cut(mesh, kept, met, paint, theme(options.dark), options.edges, picture);
     paint.explain(picture, met);
@@ -285,7 +285,7 @@ void draw_surface(const std::filesystem::path& file, const Surface& surface, con
     std::vector<float> values;
     Picture picture;
     picture.title = fmt::format("{}{}{} triangles", options.title, options.title.empty() ? "" : ": ",
-                                grouped(surface.triangles.size()));
+                                format_count(surface.triangles.size()));
     picture.subtitle = fmt::format("The surface, coloured by {}", colouring_text(colouring));
     if (colouring.by == ColourBy::metric || colouring.by == ColourBy::size) {
         for (const Triangle& t : surface.triangles) {
@@ -321,7 +321,8 @@ void draw_surface(const std::filesystem::path& file, const Surface& surface, con
         for (std::size_t z = 0; z < count.size(); ++z)
             if (count[z] > 0)
                 picture.legend.push_back(
-                    {fmt::format("{} ({})", surface.zones[z].name, role_name(surface.zones[z].role)), grouped(count[z]),
+                    {fmt::format("{} ({})", surface.zones[z].name, role_name(surface.zones[z].role)),
+                     format_count(count[z]),
                      by_role ? category(static_cast<std::size_t>(surface.zones[z].role)) : category(z)});
     }
     paint(file, picture, camera_from(options.eye.value_or(kCorner)), options, points_of(picture.facets));
@@ -347,7 +348,7 @@ void draw_defects(const std::filesystem::path& file, const Surface& surface, con
     add_ground(surface, look, picture);
     const std::vector<Vec3> frame = points_of(picture.facets);
     picture.title = fmt::format("{}{}{} triangles", options.title, options.title.empty() ? "" : ": ",
-                                grouped(surface.triangles.size()));
+                                format_count(surface.triangles.size()));
     picture.subtitle = verdict(health, options.unit);
     picture.legend_title = "Found, how many";
     const Colour rim = category(5);
@@ -359,14 +360,14 @@ void draw_defects(const std::filesystem::path& file, const Surface& surface, con
             picture.strokes.push_back({surface.points[r.rim.points[k]],
                                        surface.points[r.rim.points[(k + 1) % r.rim.points.size()]], rim, 3, true});
     }
-    if (n_rims > 0) picture.legend.push_back({"rims", grouped(n_rims), rim});
+    if (n_rims > 0) picture.legend.push_back({"rims", format_count(n_rims), rim});
     const double reach = 0.006 * health.bounds.diagonal();
     std::size_t colour = 0;
     for (const DefectList& list : health.defects) {
         if (list.items.empty() || list.kind == DefectKind::rim) continue;
         while (category(colour) == rim) ++colour;
         const Colour c = category(colour++);
-        picture.legend.push_back({defect_info(list.kind).name, grouped(list.items.size()), c});
+        picture.legend.push_back({defect_info(list.kind).name, format_count(list.items.size()), c});
         for (std::size_t k = 0; k < std::min(kMostMarks, list.items.size()); ++k)
             for (int axis = 0; axis < 3; ++axis) {
                 Vec3 arm{};

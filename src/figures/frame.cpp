@@ -170,16 +170,6 @@ double round_length(double most) {
     return power;
 }
 
-std::string grouped(std::size_t n) {
-    const std::string digits = std::to_string(n);
-    std::string out;
-    for (std::size_t i = 0; i < digits.size(); ++i) {
-        if (i > 0 && (digits.size() - i) % 3 == 0) out += ' ';
-        out += digits[i];
-    }
-    return out;
-}
-
 void paint(const std::filesystem::path& file, const Picture& p, Camera camera, const FigureOptions& options,
            const std::vector<Vec3>& to_fit) {
     check_size(options);

@@ -54,7 +54,5 @@ void paint(const std::filesystem::path& file, const Picture& picture, Camera cam
 
 /// A length of 1, 2 or 5 times a power of ten, at most the given one.
 double round_length(double most);
-/// 218743 as "218 743".
-std::string grouped(std::size_t n);
 
 }  // namespace anvilcast::figures

@@ -27,7 +27,7 @@ void draw_histogram(const std::filesystem::path& file, const Metric& metric, con
                 18, Align::left, true);
     canvas.text(
         24, 58,
-        fmt::format("{} of {}; mean {:.4g}, 99 % keep {} {:.4g}, the worst is {:.4g}", grouped(metric.count),
+        fmt::format("{} of {}; mean {:.4g}, 99 % keep {} {:.4g}, the worst is {:.4g}", format_count(metric.count),
                     metric_info(metric.id).where, metric.mean * factor, metric.low_is_better ? "below" : "above",
                     metric.p99_of_good() * factor, metric.worst_value() * factor),
         mixed(look.ink, look.ground, 0.3), 13);
@@ -70,7 +70,7 @@ void draw_histogram(const std::filesystem::path& file, const Metric& metric, con
         const bool to_left = x > 0.7 * right;
         canvas.text(x + (to_left ? -8 : 8), top + 6,
                     fmt::format("{} {:.4g}{}", metric.limit ? "limit" : "usual limit", *limit * factor,
-                                metric.limit ? fmt::format(": {} beyond", grouped(metric.n_beyond)) : ""),
+                                metric.limit ? fmt::format(": {} beyond", format_count(metric.n_beyond)) : ""),
                     look.mark, 13, to_left ? Align::right : Align::left);
     }
     canvas.finish();

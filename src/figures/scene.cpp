@@ -107,7 +107,7 @@ void Paint::explain(Picture& picture, const std::vector<Index>& cells) const {
     for (std::size_t k = 0; k < count.size(); ++k)
         if (count[k] > 0)
             picture.legend.push_back({by_region ? mesh_.regions[k].name : cell_type_name(static_cast<CellType>(k)),
-                                      grouped(count[k]), category(k)});
+                                      format_count(count[k]), category(k)});
 }
 
 void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) const {
@@ -121,7 +121,7 @@ void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) c
         for (std::size_t n = count.size(); n-- > 0;)
             if (count[n] > 0)
                 picture.legend.push_back(
-                    {std::to_string(n), grouped(count[n]), scale_->colour(static_cast<double>(n))});
+                    {std::to_string(n), format_count(count[n]), scale_->colour(static_cast<double>(n))});
         return;
     }
     if (scale_) {
@@ -135,7 +135,7 @@ void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) c
             if (is_shown[z] != 0) count.at(static_cast<std::size_t>(mesh_.zones[z].role)) += mesh_.zones[z].n_faces;
         for (std::size_t k = 0; k < count.size(); ++k)
             if (count.at(k) > 0)
-                picture.legend.push_back({role_name(static_cast<Role>(k)), grouped(count.at(k)), category(k)});
+                picture.legend.push_back({role_name(static_cast<Role>(k)), format_count(count.at(k)), category(k)});
         return;
     }
     if (colouring_.by != ColourBy::zone) return explain(picture, {});
@@ -143,7 +143,7 @@ void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) c
     for (std::size_t z = 0; z < mesh_.zones.size(); ++z)
         if (is_shown[z] != 0)
             picture.legend.push_back({fmt::format("{} ({})", mesh_.zones[z].name, role_name(mesh_.zones[z].role)),
-                                      grouped(mesh_.zones[z].n_faces), category(z)});
+                                      format_count(mesh_.zones[z].n_faces), category(z)});
 }
 
 void add_cut(const VolumeMesh& mesh, const std::vector<char>& is_kept, const std::vector<Index>& met,

@@ -47,6 +47,17 @@ std::string decoded_base64(std::string_view text) {
     return out;
 }
 
+/// A number as T, where it has it.
+template <typename T, typename From>
+T number_as(From v, const VtuArrays& arrays, const char* name) {
+    if constexpr (std::is_integral_v<T> && !std::is_same_v<T, From>) {
+        if (!(static_cast<long double>(v) >= static_cast<long double>(std::numeric_limits<T>::min()) &&
+              static_cast<long double>(v) <= static_cast<long double>(std::numeric_limits<T>::max())))
+            arrays.wrong(fmt::format("the array \"{}\" has a value that makes no sense", name));
+    }
+    return static_cast<T>(v);
+}
+
 template <typename T, typename From>
 std::vector<T> converted(const std::string& bytes, const VtuArrays& arrays, const char* name) {
     if (bytes.size() % sizeof(From) != 0) arrays.wrong(fmt::format("the array \"{}\" has a broken length", name));
@@ -54,12 +65,7 @@ std::vector<T> converted(const std::string& bytes, const VtuArrays& arrays, cons
     for (std::size_t i = 0; i < out.size(); ++i) {
         From v;
         std::memcpy(&v, bytes.data() + i * sizeof(From), sizeof(From));
-        if constexpr (std::is_integral_v<T> && !std::is_same_v<T, From>) {
-            if (!(static_cast<long double>(v) >= static_cast<long double>(std::numeric_limits<T>::min()) &&
-                  static_cast<long double>(v) <= static_cast<long double>(std::numeric_limits<T>::max())))
-                arrays.wrong(fmt::format("the array \"{}\" has a value that makes no sense", name));
-        }
-        out[i] = static_cast<T>(v);
+        out[i] = number_as<T>(v, arrays, name);
     }
     return out;
 }
@@ -158,10 +164,7 @@ std::vector<T> VtuArrays::values(const pugi::xml_node& node) const {
         for (char* end = nullptr;; at = end) {
             const double v = std::strtod(at, &end);
             if (end == at) break;
-            if constexpr (std::is_integral_v<T>) {
-                if (!(std::abs(v) < 9e15)) wrong(fmt::format("the array \"{}\" has a value that makes no sense", name));
-            }
-            out.push_back(static_cast<T>(v));
+            out.push_back(number_as<T>(v, *this, name));
         }
         while (*at == ' ' || *at == '\n' || *at == '\r' || *at == '\t') ++at;
         if (*at != 0) wrong(fmt::format("the array \"{}\" has something that is no number: \"{:.12}\"", name, at));
