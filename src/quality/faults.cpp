@@ -1,6 +1,7 @@
 #include <anvilcast/quality.hpp>
 
 #include <fmt/format.h>
+#include <tbb/parallel_for.h>
 
 #include <algorithm>
 
@@ -19,6 +20,12 @@ class Faults {
         else
             ++more_;
     }
+    /// What another one has collected, after what is here.
+    void add_all(Faults&& other) {
+        for (std::string& text : other.list_) add(std::move(text));
+        more_ += other.more_;
+    }
+    std::size_t most() const { return most_; }
     std::vector<std::string> finished() {
         if (more_ > 0) list_.push_back(fmt::format("and {} more", more_));
         return std::move(list_);
@@ -106,10 +113,10 @@ void add_edges(std::span<const Index> face, bool turned, std::vector<std::array<
     }
 }
 
-void check_cells(const VolumeMesh& mesh, Faults& faults) {
-    const CellFaces cell_faces(mesh);
+void check_cell_range(const VolumeMesh& mesh, const CellFaces& cell_faces, std::size_t begin, std::size_t end,
+                      Faults& faults) {
     std::vector<std::array<Index, 3>> edges;
-    for (std::size_t c = 0; c < mesh.n_cells(); ++c) {
+    for (std::size_t c = begin; c < end; ++c) {
         const auto faces = cell_faces.of(c);
         auto place = [&] { return faces.empty() ? std::string("without faces") : at(face_center(mesh, faces[0])); };
         edges.clear();
@@ -118,6 +125,17 @@ void check_cells(const VolumeMesh& mesh, Faults& faults) {
         if (const double volume = volume_within(mesh, faces, c); !(volume > 0))
             faults.add(fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, place(), volume));
     }
+}
+
+/// Blocks of cells side by side; what they find is told in the order of the cells.
+void check_cells(const VolumeMesh& mesh, Faults& faults) {
+    constexpr std::size_t kBlock = 8192;
+    const CellFaces cell_faces(mesh);
+    std::vector<Faults> found((mesh.n_cells() + kBlock - 1) / kBlock, Faults(faults.most()));
+    tbb::parallel_for(std::size_t{0}, found.size(), [&](std::size_t k) {
+        check_cell_range(mesh, cell_faces, k * kBlock, std::min(mesh.n_cells(), (k + 1) * kBlock), found[k]);
+    });
+    for (Faults& f : found) faults.add_all(std::move(f));
     for (std::size_t f = 0; f < mesh.n_inner_faces(); ++f)
         if (mesh.owner[f] == mesh.neighbour[f])
             faults.add(fmt::format("face {} {} has the same cell on both sides", f, at(face_center(mesh, f))));
