@@ -54,7 +54,7 @@ class Explainer {
             out.zone = zone_name(nearest.face);
             out.distance = boundary.empty() ? nearest.distance : 0;
         }
-        out.cause = cause(b, boundary, out.zone);
+        out.cause = cause(b, boundary);
         return out;
     }
 
@@ -88,46 +88,58 @@ class Explainer {
         return out;
     }
 
+    void look_at(Index f, const Vec3& p, Nearest& best) const {
+        const auto points = mesh_.face(f);
+        const Vec3& first = mesh_.points[points[0]];
+        double reach = 0;
+        for (const Index i : points) reach = std::max(reach, distance_squared(first, mesh_.points[i]));
+        const double least = std::sqrt(distance_squared(p, first)) - std::sqrt(reach);
+        if (least > best.distance) return;
+        for (std::size_t k = 2; k < points.size(); ++k) {
+            const double d =
+                distance(p, closest_point_on_triangle(p, first, mesh_.points[points[k - 1]], mesh_.points[points[k]]));
+            if (d < best.distance) best = {f, d};
+        }
+    }
+
     /// Of those given, or of all when there is none.
     Nearest nearest_face(const Vec3& p, const std::vector<Index>& among) const {
         Nearest best;
-        auto look_at = [&](Index f) {
-            const auto points = mesh_.face(f);
-            const Vec3& first = mesh_.points[points[0]];
-            double reach = 0;
-            for (const Index i : points) reach = std::max(reach, distance_squared(first, mesh_.points[i]));
-            const double least = std::sqrt(distance_squared(p, first)) - std::sqrt(reach);
-            if (least > best.distance) return;
-            for (std::size_t k = 2; k < points.size(); ++k) {
-                const double d = distance(
-                    p, closest_point_on_triangle(p, first, mesh_.points[points[k - 1]], mesh_.points[points[k]]));
-                if (d < best.distance) best = {f, d};
-            }
-        };
-        for (const Index f : among) look_at(f);
+        for (const Index f : among) look_at(f, p, best);
         if (among.empty())
-            for (auto f = static_cast<Index>(n_plain_); f < mesh_.n_faces(); ++f) look_at(f);
+            for (auto f = static_cast<Index>(n_plain_); f < mesh_.n_faces(); ++f) look_at(f, p, best);
         return best;
     }
 
-    std::string cause(const BadPlace& b, const std::vector<Index>& boundary, const std::string& zone) const {
+    /// The wall that layers near a place stand on.
+    std::string wall_near(const BadPlace& b) const {
+        Nearest best;
+        for (const BoundaryZone& zone : mesh_.zones) {
+            if (zone.role != Role::wall && zone.role != Role::baffle && zone.role != Role::interface_) continue;
+            for (std::size_t k = 0; k < zone.n_faces; ++k)
+                look_at(static_cast<Index>(zone.first_face + k), m_.cell[b.cell].center, best);
+        }
+        return best.face == kNone ? "a wall" : "'" + zone_name(best.face) + "'";
+    }
+
+    std::string cause(const BadPlace& b, const std::vector<Index>& boundary) const {
         std::string text;
-        if (b.face != kNone && b.face < mesh_.n_inner_faces()) text = layers_end(b, zone);
+        if (b.face != kNone && b.face < mesh_.n_inner_faces()) text = layers_end(b);
         if (text.empty()) text = sharp_corner(b, boundary);
         if (text.empty()) text = narrow_gap(b, boundary);
         if (text.empty()) text = bad_triangle(boundary);
-        if (text.empty()) text = stack_end(b, zone);
+        if (text.empty()) text = stack_end(b);
         if (text.empty()) text = uneven_boundary(boundary);
         if (text.empty()) text = fast_growth(b);
         if (text.empty()) text = sliver(b);
         return text;
     }
 
-    std::string layers_end(const BadPlace& b, const std::string& zone) const {
+    std::string layers_end(const BadPlace& b) const {
         const Index own = mesh_.owner[b.face], other = mesh_.neighbour[b.face];
         if (is_layer_type(mesh_.cell_types[own]) == is_layer_type(mesh_.cell_types[other])) return {};
         const double a = m_.cell[own].volume, c = m_.cell[other].volume;
-        return fmt::format("from the last layer on '{}' to the core volumes differ {:.1f}-fold", zone,
+        return fmt::format("from the last layer on {} to the core volumes differ {:.1f}-fold", wall_near(b),
                            std::max(a, c) / std::min(a, c));
     }
 
@@ -206,7 +218,7 @@ class Explainer {
         return text;
     }
 
-    std::string stack_end(const BadPlace& b, const std::string& zone) const {
+    std::string stack_end(const BadPlace& b) const {
         bool has_pyramid = false;
         for (const Index c : cells_of(b)) {
             has_pyramid = has_pyramid || mesh_.cell_types[c] == CellType::pyramid;
@@ -215,13 +227,13 @@ class Explainer {
                     has_pyramid = has_pyramid || mesh_.cell_types[mesh_.owner[f]] == CellType::pyramid ||
                                   mesh_.cell_types[mesh_.neighbour[f]] == CellType::pyramid;
         }
-        if (has_pyramid) return fmt::format("where layers on '{}' end in steps", zone);
-        if (is_layer_type(mesh_.cell_types[b.cell])) return fmt::format("in the layers on '{}'", zone);
+        if (has_pyramid) return fmt::format("where layers on {} end in steps", wall_near(b));
+        if (is_layer_type(mesh_.cell_types[b.cell])) return fmt::format("in the layers on {}", wall_near(b));
         for (const Index c : cells_of(b))
             for (const Index f : m_.faces.of(c))
                 if (f < mesh_.n_inner_faces() && is_layer_type(mesh_.cell_types[mesh_.owner[f]]) !=
                                                      is_layer_type(mesh_.cell_types[mesh_.neighbour[f]]))
-                    return fmt::format("on top of the layers on '{}'", zone);
+                    return fmt::format("on top of the layers on {}", wall_near(b));
         return {};
     }
 
