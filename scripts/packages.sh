@@ -5,7 +5,9 @@ build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-d
                 libcairo2-dev pkg-config libjs-three libtomlplusplus-dev nlohmann-json3-dev libcli11-dev libeigen3-dev libgmp-dev
                 libocct-data-exchange-dev libocct-ocaf-dev libocct-modeling-algorithms-dev libocct-modeling-data-dev
                 libocct-foundation-dev)
-test_packages=(libgtest-dev cgns-convert python3-vtk9 man-db chromium chromium-driver python3-selenium)
+test_packages=(libgtest-dev cgns-convert python3-vtk9 man-db)
+# For the test of the pages, which is skipped where these cannot be had.
+browser_packages=(chromium chromium-driver python3-selenium)
 
 install_missing() {
     local missing=() package
