@@ -17,6 +17,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <array>
 #include <charconv>
 #include <cmath>
 #include <cstdio>
@@ -254,6 +255,14 @@ int build_case(const Arguments& a, const fs::path& file, const fs::path& directo
     return result.quality.limits_hold ? kDone : kBroken;
 }
 
+/// What a command that writes one file says when it is done.
+void print_written(const Arguments& a, const std::string& file) {
+    if (a.json)
+        print(written_json(a.input, file));
+    else if (!a.console.quiet)
+        print(fmt::format("{} -> {}\n", a.input, file));
+}
+
 /// The page of a finished build, from what lies in its directory.
 int report(const Arguments& a) {
     const fs::path directory = a.input;
@@ -270,7 +279,7 @@ int report(const Arguments& a) {
         cli::ProgressLine progress(a.console);
         write_report(page, read_mesh(mesh_file), summary, {}, progress.context());
     }
-    if (!a.console.quiet) print(fmt::format("{}\n", page.string()));
+    print_written(a, page.string());
     return kDone;
 }
 
@@ -345,14 +354,13 @@ void write_selection(const Arguments& a, const VolumeMesh& mesh) {
         if (std::any_of(field.values.begin(), field.values.end(), [](double v) { return !std::isnan(v); }))
             fields.push_back(std::move(field));
     }
-    if (cells.empty()) {
-        if (!a.console.quiet) print(fmt::format("No cell has {}; nothing is written\n", a.selection));
-        return;
-    }
-    write_vtu(a.output, cells_alone(mesh, cells), {}, fields);
-    if (!a.console.quiet)
-        print(
-            fmt::format("{} of {} cells with {} written to {}\n", cells.size(), mesh.n_cells(), a.selection, a.output));
+    if (!cells.empty()) write_vtu(a.output, cells_alone(mesh, cells), {}, fields);
+    if (a.json)
+        print(selection_json(a.input, a.selection, cells.size(), cells.empty() ? "" : a.output));
+    else if (!a.console.quiet)
+        print(cells.empty() ? fmt::format("No cell has {}; nothing is written\n", a.selection)
+                            : fmt::format("{} of {} cells with {} written to {}\n", cells.size(), mesh.n_cells(),
+                                          a.selection, a.output));
 }
 
 int compare_meshes(const Arguments& a) {
@@ -499,7 +507,26 @@ void draw_of_case(const Arguments& a) {
                progress.context());
 }
 
+/// One picture shows one thing.
+void check_kind_of_picture(const Arguments& a) {
+    const auto& p = a.picture;
+    const std::array<std::pair<bool, const char*>, 6> kinds{{{!p.cut.empty(), "--cut"},
+                                                             {!p.worst.empty(), "--worst"},
+                                                             {!p.stack.empty(), "--stack"},
+                                                             {!p.histogram.empty(), "--histogram"},
+                                                             {p.defects, "--defects"},
+                                                             {p.openings, "--openings"}}};
+    std::vector<std::string> asked;
+    for (const auto& [is_asked, name] : kinds)
+        if (is_asked) asked.emplace_back(name);
+    if (asked.size() > 1)
+        throw InputError(fmt::format("{} are pictures of their own: ask for one at a time", fmt::join(asked, " and ")));
+    if (!a.limit_texts.empty() && p.histogram.empty())
+        throw InputError("--limit is drawn into histograms: add --histogram METRIC");
+}
+
 int draw(const Arguments& a) {
+    check_kind_of_picture(a);
     const std::string ending = fs::path(a.output).extension().string();
     if (ending != ".png" && ending != ".svg")
         throw InputError(fmt::format("{}: a picture is written to .png or .svg", a.output));
@@ -509,7 +536,7 @@ int draw(const Arguments& a) {
         draw_of_surface(a);
     else
         draw_of_mesh(a);
-    if (!a.console.quiet) print(fmt::format("{} -> {}\n", a.input, a.output));
+    print_written(a, a.output);
     return kDone;
 }
 

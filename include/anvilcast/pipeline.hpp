@@ -98,6 +98,11 @@ struct AssessedMesh {
     QualityReport report;
     std::optional<double> seconds;  ///< that its build took, where that is known
 };
+/// Of a command that made one file of another.
+ANVILCAST_API std::string written_json(const std::string& source, const std::string& file);
+/// `file`: empty where nothing was written.
+ANVILCAST_API std::string selection_json(const std::string& source, const std::string& selection, std::size_t n_cells,
+                                         const std::string& file);
 ANVILCAST_API std::string comparison_json(const std::vector<AssessedMesh>& meshes);
 /// The time that the build of a mesh took, from the summary that lies beside it; nothing where there is none, or one of
 /// another mesh.

@@ -349,6 +349,18 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"quality", quality_of(report)}});
 }
 
+std::string written_json(const std::string& source, const std::string& file) {
+    return dumped({{"source", source}, {"written", file}});
+}
+
+std::string selection_json(const std::string& source, const std::string& selection, std::size_t n_cells,
+                           const std::string& file) {
+    return dumped({{"source", source},
+                   {"selection", selection},
+                   {"cells", n_cells},
+                   {"written", file.empty() ? ordered_json() : ordered_json(file)}});
+}
+
 std::string comparison_json(const std::vector<AssessedMesh>& meshes) {
     ordered_json list = ordered_json::array();
     for (const AssessedMesh& m : meshes) {

@@ -149,6 +149,14 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
     }
     refused("draw made/mesh.cgns --cut \"z = 500\" -o a.png", {"misses the mesh", "100 mm"});
     refused("draw made/mesh.cgns --colour skewnes -o a.png", {"skewnes"});
+    refused("draw made/mesh.cgns --worst skewness --histogram skewness -o a.png", {"--worst and --histogram", "one"});
+    refused("draw made/mesh.cgns --limit skewness=0.5 -o a.png", {"--histogram"});
+    EXPECT_EQ(nlohmann::json::parse(run("draw made/mesh.cgns --stack -20,0,50 -o a.png --json").out)["written"],
+              "a.png");
+    EXPECT_EQ(
+        nlohmann::json::parse(run("assess made/mesh.cgns --select \"volume < 0\" --write no.vtu --json").out)["cells"],
+        0);
+    EXPECT_FALSE(fs::exists(directory / "no.vtu"));
     refused("draw made/mesh.cgns -o a.gif", {".png or .svg"});
     refused("draw made/mesh.cgns --size 20x20 -o a.png", {"200 to 8000"});
     EXPECT_EQ(run("report made --out page.html").status, 0);
