@@ -28,6 +28,9 @@ struct Zone {
     bool role_is_guess = false;  ///< the role was taken from the name, nobody set it
     /// Of an interface: its name as seen from the region in front of it; `name` is what the one behind calls it.
     std::string other_name = {};
+    /// Made by a wrap: between two such zones, or within one, only Surface::feature_edges and borders are kept as
+    /// edges, for what is sharp beside them is the wrap's own roughness.
+    bool is_wrapped = false;
 };
 
 /// An edge by its ends, lower number first.

@@ -49,6 +49,9 @@ class ANVILCAST_API TriangleTree {
     /// The hit with the smallest t in (t_from, t_to]; triangle kNone when there is none.
     RayHit first_hit(const Vec3& origin, const Vec3& direction, double t_from, double t_to) const;
 
+    /// Does a triangle meet the tetrahedron (positively oriented)? A touch may count either way.
+    bool meets_tetrahedron(const std::array<Vec3, 4>& corners) const;
+
     /// Calls visit(triangle) for each triangle whose box overlaps the given one.
     void overlapping(const Box& box, const std::function<void(Index)>& visit) const;
 

@@ -12,11 +12,11 @@
 #include "base/thread_limit.hpp"
 #include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
-#include "fill/kernel.hpp"
+#include "kernel/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
 #include "fill/refine.hpp"
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 #include "fill/tet_complex.hpp"
 
 namespace anvilcast {

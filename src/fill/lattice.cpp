@@ -9,7 +9,7 @@
 #include <cmath>
 #include <limits>
 
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 
 namespace anvilcast::fill {
 namespace {

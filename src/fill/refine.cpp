@@ -12,7 +12,7 @@
 
 #include "fill/insertion.hpp"
 #include "fill/lattice.hpp"
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 
 namespace anvilcast::fill {
 namespace {

@@ -9,9 +9,11 @@
 #include <span>
 #include <vector>
 
-#include "fill/tetrahedra.hpp"
+#include "kernel/tetrahedra.hpp"
 
 namespace anvilcast::fill {
+
+using namespace kernel;  // NOLINT: the fill speaks of its tetrahedra all the time
 
 using Quad = std::array<Index, 4>;
 

@@ -233,6 +233,75 @@ std::vector<TriangleTree::RayHit> TriangleTree::line_hits(const Vec3& origin, co
     return hits;
 }
 
+namespace {
+
+/// The half-spaces whose common part a tetrahedron is: inside where normal . p <= limit.
+struct TetrahedronPlanes {
+    std::array<Vec3, 4> normal;
+    std::array<double, 4> limit;
+    Box box;
+
+    explicit TetrahedronPlanes(const std::array<Vec3, 4>& c) {
+        constexpr std::array<std::array<std::size_t, 3>, 4> kFaces{{{1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}}};
+        for (std::size_t f = 0; f < 4; ++f) {
+            normal[f] = triangle_normal(c[kFaces[f][0]], c[kFaces[f][1]], c[kFaces[f][2]]);
+            limit[f] = dot(normal[f], c[kFaces[f][0]]);
+            box.include(c[f]);
+        }
+    }
+    bool misses(const Box& other) const {
+        if (!box.overlaps(other)) return true;
+        for (std::size_t f = 0; f < 4; ++f) {
+            const Vec3& n = normal[f];
+            const Vec3 deepest{n.x > 0 ? other.lo.x : other.hi.x, n.y > 0 ? other.lo.y : other.hi.y,
+                               n.z > 0 ? other.lo.z : other.hi.z};
+            if (dot(n, deepest) > limit[f]) return true;
+        }
+        return false;
+    }
+    /// Clips the triangle by one half-space after the other.
+    bool misses(const std::array<Vec3, 3>& triangle) const {
+        std::array<Vec3, 8> polygon{triangle[0], triangle[1], triangle[2]}, clipped;
+        std::size_t n = 3;
+        for (std::size_t f = 0; f < 4; ++f) {
+            std::size_t m = 0;
+            for (std::size_t k = 0; k < n; ++k) {
+                const Vec3 &a = polygon[k], &b = polygon[(k + 1) % n];
+                const double da = dot(normal[f], a) - limit[f], db = dot(normal[f], b) - limit[f];
+                if (da <= 0) clipped[m++] = a;
+                if ((da < 0 && db > 0) || (da > 0 && db < 0)) clipped[m++] = a + (b - a) * (da / (da - db));
+            }
+            if (m == 0) return true;
+            polygon = clipped;
+            n = m;
+        }
+        return false;
+    }
+};
+
+}  // namespace
+
+bool TriangleTree::meets_tetrahedron(const std::array<Vec3, 4>& corners) const {
+    if (nodes_.empty()) return false;
+    const TetrahedronPlanes planes(corners);
+    std::array<Index, kDeepest> stack;  // NOLINT: only what was put in is read
+    std::size_t top = 0;
+    stack[top++] = 0;
+    while (top > 0) {
+        const Index at = stack[--top];
+        const Node& node = nodes_[at];
+        if (planes.misses(node.box)) continue;
+        if (node.count == 0) {
+            stack[top++] = node.first;
+            stack[top++] = at + 1;
+            continue;
+        }
+        for (Index i = node.first; i < node.first + node.count; ++i)
+            if (!planes.misses(corners_[i])) return true;
+    }
+    return false;
+}
+
 void TriangleTree::overlapping(const Box& box, const std::function<void(Index)>& visit) const {
     if (nodes_.empty()) return;
     std::array<Index, kDeepest> stack;  // NOLINT: only what was put in is read

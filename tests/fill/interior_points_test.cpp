@@ -7,7 +7,7 @@
 
 #include "fill/insertion.hpp"
 #include "fill/lattice.hpp"
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 #include "kit/complexes.hpp"
 #include "kit/shapes.hpp"
 

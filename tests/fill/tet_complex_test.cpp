@@ -8,10 +8,10 @@
 #include <random>
 
 #include "fill/edge_removal.hpp"
-#include "fill/kernel.hpp"
+#include "kernel/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 #include "kit/shapes.hpp"
 
 namespace anvilcast::fill {

@@ -3,8 +3,8 @@
 
 #include <vector>
 
-#include "fill/kernel.hpp"
-#include "fill/spatial_order.hpp"
+#include "kernel/kernel.hpp"
+#include "kernel/spatial_order.hpp"
 #include "fill/tet_complex.hpp"
 
 namespace anvilcast::kit {

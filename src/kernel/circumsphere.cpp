@@ -13,9 +13,9 @@
 
 #include <cmath>
 
-#include "fill/tetrahedra.hpp"
+#include "kernel/tetrahedra.hpp"
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 
 Sphere undecided_sphere() { return {{0, 0, 0}, -1.0F, std::numeric_limits<float>::infinity()}; }
 
@@ -64,4 +64,4 @@ Sphere circumsphere(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) 
     return batch.sphere(0);
 }
 
-}  // namespace anvilcast::fill
+}  // namespace anvilcast::kernel

@@ -6,7 +6,7 @@
 #include <cstdint>
 #include <vector>
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 
 /// A permutation of 0..n-1. After each round there are 2^doublings times as many points as before it. Deterministic:
 /// depends on the points and their numbers only. O(n).
@@ -19,4 +19,4 @@ std::vector<Index> hilbert_order(const std::vector<Vec3>& points);
 /// little of it: exactly there, every decision would be work for exact arithmetic.
 Vec3 scattered(std::uint64_t seed);
 
-}  // namespace anvilcast::fill
+}  // namespace anvilcast::kernel

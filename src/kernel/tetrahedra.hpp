@@ -12,7 +12,7 @@
 #include <anvilcast/predicates.hpp>
 #include <vector>
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 
 inline constexpr Index kGhost = 0;
 
@@ -74,4 +74,4 @@ struct SphereBatch {
 /// Fills in the first n spheres; the same results on every processor.
 void compute_spheres(SphereBatch& batch, std::size_t n);
 
-}  // namespace anvilcast::fill
+}  // namespace anvilcast::kernel

@@ -1,10 +1,10 @@
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 
 #include <algorithm>
 #include <bit>
 #include <numeric>
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 namespace {
 
 constexpr int kBits = 16;  // 65536 steps an axis: enough to keep neighbours together
@@ -108,4 +108,4 @@ Vec3 scattered(std::uint64_t seed) {
     return {part(0), part(16), part(32)};
 }
 
-}  // namespace anvilcast::fill
+}  // namespace anvilcast::kernel

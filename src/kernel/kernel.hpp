@@ -9,18 +9,29 @@
 
 #include <anvilcast/context.hpp>
 #include <cstddef>
+#include <span>
 #include <vector>
 
 #include "base/large_pages.hpp"
-#include "fill/tetrahedra.hpp"
+#include "kernel/tetrahedra.hpp"
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 
 class Kernel {
   public:
     /// Puts in all points; vertex k >= 1 of the result is points[order[k - 1]].
     /// Points equal to one before stay unused: their vertex has no tetrahedron.
     Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context);
+
+    /// Puts in one point more and returns its vertex; kNone, and nothing changes, when there is an equal one already.
+    /// The walk to its place begins at the tetrahedron `near`.
+    Index add(const Vec3& p, Index near);
+    /// The tetrahedra round the vertex that was put in last. They took the slots of those that had to go, and new ones.
+    std::span<const Index> star() const { return {cavity_.data(), n_faces_}; }
+
+    const Vec3& point(Index vertex) const { return vertices_[vertex].place; }
+    std::size_t n_vertices() const { return vertices_.size(); }
+    const Sphere& sphere(Index t) const { return cells_[t].sphere; }
 
     /// Vertex 0 is the ghost.
     std::vector<Vec3> points() const;
@@ -52,7 +63,7 @@ class Kernel {
     using LocalFace = std::array<std::uint16_t, 4>;
 
     void make_first_tetrahedron();
-    void insert(Index vertex);
+    bool insert(Index vertex);
     Index locate(const Vec3& p);
     bool conflicts(Index tet, const Vec3& p) const;
     bool conflicts_exactly(Index tet, const Vec3& p) const;
@@ -84,4 +95,4 @@ class Kernel {
     std::uint32_t random_ = 1;
 };
 
-}  // namespace anvilcast::fill
+}  // namespace anvilcast::kernel

@@ -1,4 +1,4 @@
-#include "fill/kernel.hpp"
+#include "kernel/kernel.hpp"
 
 #include <anvilcast/delaunay.hpp>
 
@@ -8,10 +8,10 @@
 #include <bit>
 #include <cmath>
 
-#include "fill/spatial_order.hpp"
+#include "kernel/spatial_order.hpp"
 #include "robust/filters.hpp"
 
-namespace anvilcast::fill {
+namespace anvilcast::kernel {
 
 namespace {
 
@@ -333,21 +333,30 @@ void Kernel::update_spheres() {
     }
 }
 
-void Kernel::insert(Index vertex) {
+/// False when there is an equal point already.
+bool Kernel::insert(Index vertex) {
     const Vec3& p = vertices_[vertex].place;
     const Index start = locate(p);
     for (const Index v : cells_[start].tet.v)
-        if (v != kGhost && vertices_[v].place == p) return;
-    if (!conflicts(start, p)) {
-        // The containing tetrahedron is not in conflict only when p lies on its sphere, that is on a corner
-        // of it, or equals a corner of a neighbour reached over a shared face: a duplicate.
-        return;
-    }
+        if (v != kGhost && vertices_[v].place == p) return false;
+    // The containing tetrahedron is not in conflict only when p lies on its sphere, that is on a corner
+    // of it, or equals a corner of a neighbour reached over a shared face: a duplicate.
+    if (!conflicts(start, p)) return false;
     gather_cavity(start, p);
     fill_cavity(vertex);
+    return true;
 }
 
-}  // namespace anvilcast::fill
+Index Kernel::add(const Vec3& p, Index near) {
+    last_ = near;
+    const auto vertex = static_cast<Index>(vertices_.size());
+    vertices_.push_back({p});
+    if (insert(vertex)) return vertex;
+    vertices_.pop_back();
+    return kNone;
+}
+
+}  // namespace anvilcast::kernel
 
 namespace anvilcast {
 
@@ -357,14 +366,14 @@ DelaunayMesh delaunay(const std::vector<Vec3>& points, const Context& context) {
             if (!(std::abs(c) <= kMaxCoordinate) || (c != 0 && std::abs(c) < kMinCoordinate))
                 throw InputError(
                     fmt::format("point {} has a coordinate ({}) outside the range of exact decisions", i, c));
-    const std::vector<Index> order = fill::insertion_order(points);
-    fill::Kernel kernel(points, order, context);
+    const std::vector<Index> order = kernel::insertion_order(points);
+    kernel::Kernel triangulation(points, order, context);
     DelaunayMesh mesh;
-    mesh.peak_bytes = kernel.bytes();
-    mesh.tetrahedra.reserve(kernel.n_slots());
+    mesh.peak_bytes = triangulation.bytes();
+    mesh.tetrahedra.reserve(triangulation.n_slots());
     advise_large_pages(mesh.tetrahedra.data(), mesh.tetrahedra.capacity() * sizeof(mesh.tetrahedra[0]));
-    for (Index i = 0; i < kernel.n_slots(); ++i) {
-        const fill::Tet& t = kernel.tet(i);
+    for (Index i = 0; i < triangulation.n_slots(); ++i) {
+        const kernel::Tet& t = triangulation.tet(i);
         if (t.is_free() || t.is_ghost()) continue;
         mesh.tetrahedra.push_back({order[t.v[0] - 1], order[t.v[1] - 1], order[t.v[2] - 1], order[t.v[3] - 1]});
     }

@@ -1,0 +1,695 @@
+#include "domain/wrap_carve.hpp"
+
+#include <anvilcast/errors.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "domain/place_text.hpp"
+#include "kernel/spatial_order.hpp"
+
+namespace anvilcast::wrapping {
+namespace {
+
+using domain::place_text;
+using kernel::face_of;
+using kernel::kFace;
+using kernel::kGhost;
+using kernel::Tet;
+using kernel::tet_of;
+
+/// Places are put aside by so much of their offset: in one plane, every decision would be one of exact arithmetic.
+constexpr double kScatter = 2e-3;
+/// Places beside curves: so many gaps apart; others move onto a curve within this reach.
+constexpr double kCurveSpacing = 0.4;
+constexpr double kCurveReach = 0.2;
+/// Steps along the edge between two circumcentres, in gaps at least.
+constexpr double kStep = 0.05;
+
+/// The corners of an icosahedron round the origin, each at the distance 1.
+const std::array<Vec3, 12>& icosahedron() {
+    static const std::array<Vec3, 12> corners = [] {
+        constexpr double kGolden = 1.6180339887498949;
+        std::array<Vec3, 12> c;
+        std::size_t n = 0;
+        for (const double a : {-1.0, 1.0})
+            for (const double b : {-kGolden, kGolden}) {
+                c[n++] = normalized({0, a, b});
+                c[n++] = normalized({a, b, 0});
+                c[n++] = normalized({b, 0, a});
+            }
+        return c;
+    }();
+    return corners;
+}
+
+}  // namespace
+
+Carver::Carver(const Surface& original, const TriangleTree& tree, const CurveSet& curves, const WrapOptions& options,
+               const LengthUnit& unit, const Context& context)
+    : original_(original),
+      tree_(tree),
+      curves_(curves),
+      options_(options),
+      unit_(unit),
+      context_(context),
+      bounds_(tree.bounds()),
+      far_(8 * bounds_.diagonal()) {}
+
+Shell Carver::run() {
+    begin();
+    put_in_curves();
+    if (options_.inside.empty()) start_outside();
+    for (std::size_t k = 0; k < options_.inside.size(); ++k) start_inside(k);
+    carve();
+    seat_in_hollows();
+    do keep_connected();
+    while (close_pinches());
+    return shell();
+}
+
+/// The corners of a box far around, and of small bodies round the points inside.
+void Carver::begin() {
+    std::vector<Vec3> points;
+    const Vec3 middle = bounds_.center();
+    for (std::uint64_t k = 0; k < 8; ++k) {
+        const Vec3 corner{k & 1U ? 1.0 : -1.0, k & 2U ? 1.0 : -1.0, k & 4U ? 1.0 : -1.0};
+        points.push_back(middle + (corner + kernel::scattered(k) * 0.05) * bounds_.diagonal());
+    }
+    for (std::size_t k = 0; k < options_.inside.size(); ++k) {
+        const Vec3& p = options_.inside[k];
+        const Foot f = foot(p);
+        const double gap = gap_at(p);
+        if (f.distance <= 0.5 * gap) {
+            const auto zone = original_.zones[original_.zone_of[tree_.closest(p).triangle]].name;
+            throw GeometryError(fmt::format(
+                "the point inside{} {} is {} from zone \"{}\": within half of the gap of {}, where no fluid is kept; "
+                "move the point, or make the gap smaller",
+                k < options_.names.size() ? fmt::format(" \"{}\"", options_.names[k]) : std::string(),
+                place_text(p, unit_), format_length(f.distance, unit_), zone, format_length(gap, unit_)));
+        }
+        const double radius = std::min(0.9 * (f.distance - f.offset), gap);
+        for (std::size_t c = 0; c < icosahedron().size(); ++c)
+            points.push_back(p + (icosahedron()[c] + kernel::scattered(64 * k + c) * 1e-3) * radius);
+    }
+    std::vector<Index> order(points.size());
+    for (Index k = 0; k < order.size(); ++k) order[k] = k;
+    kernel_ = std::make_unique<kernel::Kernel>(points, order, context_);
+    first_place_ = static_cast<Index>(points.size() + 1);
+    sites_.resize(first_place_);
+    cells_.resize(kernel_->n_slots());
+}
+
+Carver::Foot Carver::foot(const Vec3& p, double reach) const {
+    const TriangleTree::Closest hit = tree_.closest(p, reach);
+    return {hit.point, hit.distance, hit.triangle == kNone ? 0 : kOffset * gap_at(hit.point)};
+}
+
+Index Carver::add(const Vec3& place, const Site& site, Index near) {
+    const Index v = kernel_->add(place, near);
+    if (v == kNone) return kNone;
+    sites_.push_back(site);
+    cells_.resize(kernel_->n_slots());
+    for (const Index t : kernel_->star()) {
+        ++cells_[t].generation;
+        cells_[t].clearance = -1;
+        cells_[t].region = 0;
+    }
+    return v;
+}
+
+/// Places beside the curves, in Hilbert order; those too close to one before or to other geometry are left out.
+void Carver::put_in_curves() {
+    std::vector<Sample> samples = curves_.samples([this](const Vec3& p) { return kCurveSpacing * gap_at(p); });
+    std::vector<Vec3> places;
+    for (std::size_t k = 0; k < samples.size(); ++k) {
+        const double offset = kOffset * gap_at(samples[k].target);
+        places.push_back(samples[k].target + (samples[k].aside + kernel::scattered(k) * kScatter) * offset);
+    }
+    // A grid of cells as large as the finest distance that is kept would be large; neighbours are looked for by place.
+    std::vector<Index> order = kernel::hilbert_order(places);
+    std::stable_partition(order.begin(), order.end(), [&](Index k) { return samples[k].is_corner; });
+    struct Key {
+        std::int64_t x, y, z;
+        bool operator==(const Key&) const = default;
+    };
+    struct Hash {
+        std::size_t operator()(const Key& k) const {
+            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
+        }
+    };
+    std::unordered_map<Key, std::vector<Index>, Hash> grid;
+    const double cell = kCurveSpacing * options_.gap;
+    auto key_of = [&](const Vec3& p) {
+        return Key{static_cast<std::int64_t>(std::floor(p.x / cell)), static_cast<std::int64_t>(std::floor(p.y / cell)),
+                   static_cast<std::int64_t>(std::floor(p.z / cell))};
+    };
+    auto is_crowded = [&](Index k) {
+        const double reach = 0.45 * kCurveSpacing * gap_at(samples[k].target);
+        const Key at = key_of(places[k]);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z) {
+                    const auto found = grid.find({at.x + x, at.y + y, at.z + z});
+                    if (found == grid.end()) continue;
+                    for (const Index other : found->second)
+                        if (dot(samples[k].aside, samples[other].aside) > 0 &&
+                            distance(samples[k].target, samples[other].target) < reach)
+                            return true;
+                }
+        return false;
+    };
+    Index near = 0;
+    for (const Index k : order) {
+        context_.check_stop();
+        const Sample& s = samples[k];
+        const double offset = kOffset * gap_at(s.target);
+        if (tree_.closest(places[k], 0.8 * offset).triangle != kNone || is_crowded(k)) continue;
+        if (add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near) == kNone) continue;
+        near = kernel_->star().front();
+        grid[key_of(places[k])].push_back(k);
+    }
+}
+
+Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
+
+double Carver::clearance(Index cell, double reach) {
+    float& known = cells_[cell].clearance;
+    if (known < 0) known = static_cast<float>(tree_.closest(center(cell), reach).distance);
+    return known;
+}
+
+Carver::Passage Carver::passage(Index cell, int face) const {
+    const Tet& tet = kernel_->tet(cell);
+    const Index next = tet_of(tet.n[face]);
+    const Vec3 &a = kernel_->point(tet.v[kFace[face][0]]), &b = kernel_->point(tet.v[kFace[face][1]]),
+               &c = kernel_->point(tet.v[kFace[face][2]]);
+    Passage way;
+    const Vec3 u = b - a, v = c - a, n = cross(u, v);
+    const double nn = length_squared(n);
+    if (!(nn > 0)) return way;
+    const Vec3 to_middle = (cross(n, u) * length_squared(v) + cross(v, n) * length_squared(u)) / (2 * nn);
+    way.middle = a + to_middle;
+    way.circle = length_squared(to_middle);
+    const Vec3 outwards = n / -std::sqrt(nn);  // from `cell` to the next one
+    auto height = [&](Index t, double at_infinity) {
+        if (kernel_->tet(t).is_ghost()) return at_infinity;
+        return has_center(t) ? dot(center(t) - way.middle, outwards) : 0.0;
+    };
+    const double from = height(cell, -far_), to = height(next, far_);
+    way.from = way.middle + outwards * from;
+    way.to = way.middle + outwards * to;
+    const double low = std::min(from, to), high = std::max(from, to);
+    const double nearest = std::clamp(0.0, low, high);
+    way.narrowest = way.middle + outwards * nearest;
+    way.radius = std::sqrt(way.circle + nearest * nearest);
+    return way;
+}
+
+/// What is on the way from one circumcentre to the next: a wall (the first place at the offset), or a place narrower
+/// than the ball, or nothing. Distances change by no more than the way that was gone, which allows long steps.
+Carver::Look Carver::look_along(const Passage& way, Index from, Index to) {
+    const double whole = distance(way.from, way.to);
+    const bool has_from = !kernel_->tet(from).is_ghost() && has_center(from);
+    const double first = has_from ? clearance(from, Box::inf) : tree_.closest(way.from).distance;
+    const double last = kernel_->tet(to).is_ghost() || !has_center(to)
+                            ? tree_.closest(way.to).distance
+                            : clearance(to, (first + whole) * (1 + 1e-6) + 1e-300);
+    Look narrow{View::clear, {}, {}};
+    double narrowest = 0;  // clearance beyond what the ball needs
+    const Vec3 direction = whole > 0 ? (way.to - way.from) / whole : Vec3{};
+    const double step = kStep * options_.gap;
+    double t = 0, d = first;
+    for (int n = 0; n < 400; ++n) {
+        // The rest of the way is clear for certain.
+        const double needed = kPass * options_.gap;
+        if (0.5 * (d + last - (whole - t)) >= needed && d >= needed) break;
+        const Vec3 p = way.from + direction * t;
+        const Foot f = foot(p, (d + step) * 1.001 + 1e-300);
+        const double beyond = f.distance - kPass * gap_at(p);
+        if (f.distance <= 1.01 * f.offset && t > 0) return {View::wall, p, f};
+        if (beyond < narrowest) {
+            narrowest = beyond;
+            narrow = {View::narrow, p, f};
+        }
+        if (t >= whole) break;
+        const double stride = std::max({f.distance - f.offset, 0.005 * f.offset, 0.0});
+        // Where the ball would not pass any more, a wall is all that is looked for.
+        const double next = narrow.view == View::clear ? std::max(beyond, std::min(stride, kStep * gap_at(p))) : stride;
+        const double advance = std::min(next, whole - t);
+        t += advance;
+        d = f.distance + advance;
+        if (t >= whole) t = whole;
+    }
+    return narrow;
+}
+
+bool Carver::is_free_gate(Index cell, int face) const {
+    const Tet& tet = kernel_->tet(cell);
+    for (int k = 0; k < 3; ++k)
+        if (is_seed(tet.v[kFace[face][k]])) return true;
+    return false;
+}
+
+void Carver::push_gate(Index cell, int face) {
+    const bool is_free = is_free_gate(cell, face);
+    const Passage way = passage(cell, face);
+    if (!is_free && way.radius < kBlocked * gap_at(way.narrowest)) return;
+    gates_.push({is_free ? std::numeric_limits<float>::infinity() : static_cast<float>(way.radius),
+                 kernel::code_of(cell, face), cells_[cell].generation});
+}
+
+void Carver::push_gates_of_star() {
+    // The star stays as it is while gates are pushed.
+    for (const Index t : kernel_->star())
+        for (const Index code : kernel_->tet(t).n)
+            if (cells_[tet_of(code)].region != 0) push_gate(tet_of(code), face_of(code));
+}
+
+void Carver::carve_cell(Index cell, std::uint8_t region) {
+    cells_[cell].region = region;
+    if (!options_.inside.empty())
+        for (const Index v : kernel_->tet(cell).v)
+            if (v == kGhost || is_box(v)) report_leak(cell, region);
+    for (int f = 0; f < 4; ++f)
+        if (cells_[tet_of(kernel_->tet(cell).n[f])].region == 0) push_gate(cell, f);
+}
+
+void Carver::start_outside() {
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (!kernel_->tet(t).is_free() && kernel_->tet(t).is_ghost()) carve_cell(t, 1);
+}
+
+void Carver::start_inside(std::size_t region) {
+    const auto first = static_cast<Index>(9 + 12 * region);
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free()) continue;
+        if (std::all_of(tet.v, tet.v + 4, [&](Index v) { return v >= first && v < first + 12; }))
+            carve_cell(t, static_cast<std::uint8_t>(region + 1));
+    }
+}
+
+bool Carver::touches_other_region(Index cell, std::uint8_t region) const {
+    for (const Index code : kernel_->tet(cell).n) {
+        const std::uint8_t other = cells_[tet_of(code)].region;
+        if (other != 0 && other != region) return true;
+    }
+    return false;
+}
+
+void Carver::carve() {
+    std::size_t n = 0;
+    while (!gates_.empty()) {
+        const Gate gate = gates_.top();
+        gates_.pop();
+        if ((++n & 0xFFFU) == 0) context_.report("domain", "wrapping", 0.5);
+        const Index cell = tet_of(gate.code);
+        if (kernel_->tet(cell).is_free() || cells_[cell].generation != gate.generation || cells_[cell].region == 0)
+            continue;
+        if (cells_[tet_of(kernel_->tet(cell).n[face_of(gate.code)])].region != 0) continue;
+        pass(cell, face_of(gate.code));
+    }
+}
+
+/// The ball at a gate: it stops at a wall or in a narrow place, and leaves a place there; or it goes on.
+void Carver::pass(Index cell, int face) {
+    const Index next = tet_of(kernel_->tet(cell).n[face]);
+    const std::uint8_t region = cells_[cell].region;
+    const Passage way = passage(cell, face);
+    const Look look = look_along(way, cell, next);
+    if (look.view == View::wall) {
+        stop_ball(look.at, ball_radius(way, look.at), look.foot, cell);
+        return;
+    }
+    if (look.view == View::narrow) {
+        if (stop_ball(look.at, ball_radius(way, look.at), look.foot, cell)) return;
+        if (!is_free_gate(cell, face)) return;
+    }
+    if (kernel_->tet(next).is_ghost()) {
+        carve_cell(next, region);
+        return;
+    }
+    if (has_center(next)) {
+        const Vec3 c = center(next);
+        const double radius = distance(c, kernel_->point(kernel_->tet(next).v[0]));
+        if (clearance(next, Box::inf) < radius && meets_geometry(next)) {
+            stop_ball(c, radius, foot(c), next);
+            return;
+        }
+    } else if (meets_geometry(next)) {
+        return;
+    }
+    if (touches_other_region(next, region)) return;
+    carve_cell(next, region);
+}
+
+bool Carver::meets_geometry(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    return tree_.meets_tetrahedron(
+        {kernel_->point(tet.v[0]), kernel_->point(tet.v[1]), kernel_->point(tet.v[2]), kernel_->point(tet.v[3])});
+}
+
+/// Puts in a place where an empty ball touches the geometry, at the offset; on a curve where one is near. False when
+/// that would be too near to the places that are there.
+bool Carver::stop_ball(const Vec3& c, double radius, const Foot& f, Index near) {
+    const double gap = f.offset / kOffset;
+    const double least = 0.5 * kDepth * gap;
+    const Vec3 towards = normalized(c - f.point);
+    const Vec3 place = f.point + (towards + kernel::scattered(kernel_->n_vertices()) * kScatter) * f.offset;
+    if (const auto on_curve = curves_.near(f.point, place, kCurveReach * gap)) {
+        const Vec3 beside = on_curve->target + on_curve->aside * (f.offset * (1 + 1e-3));
+        if (distance(beside, c) < radius - kDepth * gap &&
+            tree_.closest(beside, 0.8 * f.offset).triangle == kNone &&
+            add(beside, {on_curve->target, on_curve->curve, on_curve->along, false, on_curve->is_hollow}, near) !=
+                kNone) {
+            push_gates_of_star();
+            return true;
+        }
+    }
+    if (distance(place, c) > radius - least) return false;
+    if (add(place, {f.point, kNone, 0, false, false}, near) == kNone) return false;
+    push_gates_of_star();
+    return true;
+}
+
+/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too.
+void Carver::seat_in_hollows() {
+    std::vector<Index> front;
+    auto is_in_hollow = [this](Index t) {
+        const Tet& tet = kernel_->tet(t);
+        return !tet.is_ghost() && std::any_of(tet.v, tet.v + 4, [this](Index v) { return sites_[v].is_hollow; }) &&
+               std::none_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); });
+    };
+    // One that spans a hollow from wall to wall may lie before it.
+    auto is_before_hollow = [&](Index t) {
+        const Tet& tet = kernel_->tet(t);
+        return std::none_of(tet.v, tet.v + 4, [this](Index v) { return v == kGhost || is_seed(v); }) &&
+               std::any_of(tet.n, tet.n + 4, [&](Index code) {
+                   return cells_[tet_of(code)].region == 0 && is_in_hollow(tet_of(code));
+               });
+    };
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
+    for (std::size_t k = 0; k < front.size(); ++k) {
+        const std::uint8_t region = cells_[front[k]].region;
+        for (const Index code : kernel_->tet(front[k]).n) {
+            const Index next = tet_of(code);
+            if (cells_[next].region != 0 || !(is_in_hollow(next) || is_before_hollow(next)) || touches_other_region(next, region) ||
+                meets_geometry(next))
+                continue;
+            cells_[next].region = region;
+            front.push_back(next);
+        }
+    }
+}
+
+/// What no longer hangs together with its start is not carved.
+void Carver::keep_connected() {
+    seen_.resize(kernel_->n_slots(), 0);
+    ++walk_;
+    std::vector<Index> front;
+    auto is_start = [this](const Tet& tet) {
+        if (options_.inside.empty()) return tet.is_ghost();
+        return std::all_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v) && !is_box(v) && v != kGhost; });
+    };
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (!kernel_->tet(t).is_free() && cells_[t].region != 0 && is_start(kernel_->tet(t))) {
+            seen_[t] = walk_;
+            front.push_back(t);
+        }
+    for (std::size_t k = 0; k < front.size(); ++k)
+        for (const Index code : kernel_->tet(front[k]).n)
+            if (const Index next = tet_of(code); cells_[next].region != 0 && seen_[next] != walk_) {
+                seen_[next] = walk_;
+                front.push_back(next);
+            }
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (seen_[t] != walk_) cells_[t].region = 0;
+}
+
+void Carver::star_of(Index vertex, Index start, std::vector<Index>& star) {
+    ++walk_;
+    star.assign(1, start);
+    seen_[start] = walk_;
+    for (std::size_t k = 0; k < star.size(); ++k) {
+        const Tet& tet = kernel_->tet(star[k]);
+        for (int f = 0; f < 4; ++f) {
+            const Index next = tet_of(tet.n[f]);
+            if (tet.v[f] == vertex || seen_[next] == walk_) continue;
+            seen_[next] = walk_;
+            star.push_back(next);
+        }
+    }
+}
+
+namespace {
+
+double volume_of(const kernel::Kernel& kernel, Index cell) {
+    const Tet& tet = kernel.tet(cell);
+    if (tet.is_ghost()) return Box::inf;
+    return tetrahedron_volume(kernel.point(tet.v[0]), kernel.point(tet.v[1]), kernel.point(tet.v[2]),
+                              kernel.point(tet.v[3]));
+}
+
+}  // namespace
+
+/// The pieces, joined over faces that hold all of `vertices`, of those cells of a star that are carved (or are not).
+std::vector<std::vector<Index>> Carver::pieces_of(const std::vector<Index>& star, bool is_carved,
+                                                  std::initializer_list<Index> vertices) {
+    std::vector<std::vector<Index>> pieces;
+    const std::uint32_t in_star = ++walk_, done = ++walk_;
+    auto belongs = [&](Index t) {
+        return (cells_[t].region != 0) == is_carved &&
+               std::all_of(vertices.begin(), vertices.end(), [&](Index v) { return kernel_->tet(t).has(v); });
+    };
+    for (const Index t : star)
+        if (belongs(t)) seen_[t] = in_star;
+    for (const Index first : star) {
+        if (seen_[first] != in_star) continue;
+        seen_[first] = done;
+        std::vector<Index> piece{first};
+        for (std::size_t k = 0; k < piece.size(); ++k) {
+            const Tet& tet = kernel_->tet(piece[k]);
+            for (int f = 0; f < 4; ++f) {
+                const Index next = tet_of(tet.n[f]);
+                if (seen_[next] != in_star ||
+                    std::find(vertices.begin(), vertices.end(), tet.v[f]) != vertices.end())
+                    continue;
+                seen_[next] = done;
+                piece.push_back(next);
+            }
+        }
+        pieces.push_back(std::move(piece));
+    }
+    return pieces;
+}
+
+/// The cells to close so that the wrap at a vertex is one fan of triangles; none when it is.
+std::vector<Index> Carver::closing_at(Index vertex, const std::vector<Index>& star) {
+    auto all_but_largest = [this](const std::vector<std::vector<Index>>& pieces) {
+        std::size_t largest = 0;
+        double most = -1;
+        for (std::size_t k = 0; k < pieces.size(); ++k) {
+            double volume = 0;
+            for (const Index t : pieces[k]) volume += volume_of(*kernel_, t);
+            if (volume > most) {
+                most = volume;
+                largest = k;
+            }
+        }
+        std::vector<Index> cells;
+        for (std::size_t k = 0; k < pieces.size(); ++k)
+            if (k != largest) cells.insert(cells.end(), pieces[k].begin(), pieces[k].end());
+        return cells;
+    };
+    // Each triangle of the wrap is an edge of the fan's rim, and goes on from one vertex to the next.
+    std::vector<Index> rim;
+    for (const Index t : star) {
+        if (cells_[t].region == 0) continue;
+        const Tet& tet = kernel_->tet(t);
+        for (int f = 0; f < 4; ++f) {
+            if (tet.v[f] == vertex || cells_[tet_of(tet.n[f])].region != 0) continue;
+            for (int k = 0; k < 3; ++k)
+                if (tet.v[kFace[f][k]] == vertex) rim.push_back(tet.v[kFace[f][(k + 1) % 3]]);
+        }
+    }
+    std::sort(rim.begin(), rim.end());
+    if (const auto twice = std::adjacent_find(rim.begin(), rim.end()); twice != rim.end())
+        return all_but_largest(pieces_of(star, true, {vertex, *twice}));
+    if (const auto carved = pieces_of(star, true, {vertex}); carved.size() > 1) return all_but_largest(carved);
+    // The rest meets in the vertex alone: a bridge between two of its pieces is closed, the shortest there is.
+    const auto solid = pieces_of(star, false, {vertex});
+    if (solid.size() < 2) return {};
+    return bridge_between(solid, vertex, star);
+}
+
+std::vector<Index> Carver::bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
+                                          const std::vector<Index>& star) {
+    const std::uint32_t in_star = ++walk_, done = ++walk_;
+    for (const Index t : star) seen_[t] = in_star;
+    std::vector<Index> front = solid.front(), from(front.size(), kNone);
+    for (const Index t : front) seen_[t] = done;
+    for (std::size_t k = 0; k < front.size(); ++k) {
+        const Tet& tet = kernel_->tet(front[k]);
+        for (int f = 0; f < 4; ++f) {
+            const Index next = tet_of(tet.n[f]);
+            if (tet.v[f] == vertex || seen_[next] != in_star || kernel_->tet(next).is_ghost()) continue;
+            if (cells_[next].region == 0) {
+                std::vector<Index> bridge;
+                for (std::size_t at = k; from[at] != kNone; at = from[at]) bridge.push_back(front[at]);
+                return bridge;
+            }
+            seen_[next] = done;
+            front.push_back(next);
+            from.push_back(static_cast<Index>(k));
+        }
+    }
+    return {};
+}
+
+/// Closes what makes the wrap touch itself in an edge or a vertex. True when that was needed anywhere.
+bool Carver::close_pinches() {
+    seen_.resize(kernel_->n_slots(), 0);
+    std::vector<Index> cell_at(kernel_->n_vertices(), kNone);
+    std::vector<bool> is_waiting(kernel_->n_vertices(), false);
+    std::vector<Index> list;
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free()) continue;
+        for (int f = 0; f < 4; ++f) {
+            cell_at[tet.v[f]] = t;
+            if (cells_[t].region == 0 || cells_[tet_of(tet.n[f])].region != 0) continue;
+            for (int k = 0; k < 3; ++k)
+                if (const Index v = tet.v[kFace[f][k]]; v != kGhost && !is_waiting[v]) {
+                    is_waiting[v] = true;
+                    list.push_back(v);
+                }
+        }
+    }
+    bool has_closed = false;
+    std::vector<Index> star;
+    for (std::size_t k = 0; k < list.size(); ++k) {
+        const Index v = list[k];
+        is_waiting[v] = false;
+        star_of(v, cell_at[v], star);
+        for (const Index t : closing_at(v, star)) {
+            if (kernel_->tet(t).is_ghost()) continue;
+            cells_[t].region = 0;
+            has_closed = true;
+            for (const Index w : kernel_->tet(t).v)
+                if (!is_waiting[w]) {
+                    is_waiting[w] = true;
+                    list.push_back(w);
+                }
+        }
+    }
+    return has_closed;
+}
+
+/// The widest way from the start to where the fluid got out.
+void Carver::report_leak(Index cell, std::uint8_t region) {
+    struct Reached {
+        double width;
+        Index cell, from;
+        Vec3 at;
+        bool operator<(const Reached& o) const { return width != o.width ? width < o.width : cell > o.cell; }
+    };
+    struct Step {
+        Index from = kNone;
+        Vec3 at;
+        double width = 0;
+    };
+    std::unordered_map<Index, Step> step;
+    std::priority_queue<Reached> front;
+    const Index first_seed = 9 + 12 * (Index{region} - 1);
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free() || cells_[t].region != region) continue;
+        if (std::all_of(tet.v, tet.v + 4, [&](Index v) { return v >= first_seed && v < first_seed + 12; }))
+            front.push({Box::inf, t, t, options_.inside[region - 1U]});
+    }
+    while (!front.empty()) {
+        const Reached r = front.top();
+        front.pop();
+        if (step.contains(r.cell)) continue;
+        step[r.cell] = {r.from, r.at, r.width};
+        if (r.cell == cell) break;
+        for (int f = 0; f < 4; ++f) {
+            const Index next = tet_of(kernel_->tet(r.cell).n[f]);
+            if (cells_[next].region != region || step.contains(next)) continue;
+            const Passage way = passage(r.cell, f);
+            const bool is_free = is_free_gate(r.cell, f);
+            const double width = is_free ? r.width : std::min(r.width, 2 * tree_.closest(way.narrowest).distance);
+            front.push({width, next, r.cell, way.narrowest});
+        }
+    }
+    Leak leak;
+    leak.kind = Leak::Kind::gap;
+    leak.width = Box::inf;
+    for (Index t = cell; step.contains(t); t = step[t].from) {
+        const Step& s = step[t];
+        leak.path.push_back(s.at);
+        if (s.from == t) break;
+        const double here = 2 * tree_.closest(s.at).distance;
+        if (here < leak.width) {
+            leak.width = here;
+            leak.at = s.at;
+        }
+    }
+    std::reverse(leak.path.begin(), leak.path.end());
+    leak.path.push_back(center(cell));
+    tree_.overlapping({leak.at - Vec3{1, 1, 1} * (0.6 * leak.width), leak.at + Vec3{1, 1, 1} * (0.6 * leak.width)},
+                      [&](Index t) {
+                          const std::string& name = original_.zones[original_.zone_of[t]].name;
+                          if (std::find(leak.zones.begin(), leak.zones.end(), name) == leak.zones.end())
+                              leak.zones.push_back(name);
+                      });
+    std::sort(leak.zones.begin(), leak.zones.end());
+    const double holds = leak.width * 1.1;
+    throw LeakError(
+        fmt::format("with a gap of {} the fluid{} leaks out at {}, where it is {} wide{}: the smallest gap that holds "
+                    "it is about {}; or close that place in the geometry",
+                    format_length(options_.gap, unit_),
+                    region <= options_.names.size() ? fmt::format(" \"{}\"", options_.names[region - 1U])
+                                                    : fmt::format(" at {}", place_text(options_.inside[region - 1U], unit_)),
+                    place_text(leak.at, unit_), format_length(leak.width, unit_),
+                    leak.zones.empty() ? std::string()
+                                       : fmt::format(" (zone{} {})", leak.zones.size() == 1 ? "" : "s",
+                                                     fmt::join(leak.zones, ", ")),
+                    format_length(holds, unit_)),
+        {leak});
+}
+
+Shell Carver::shell() const {
+    Shell out;
+    std::vector<Index> number(kernel_->n_vertices(), kNone);
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free() || cells_[t].region == 0) continue;
+        for (int f = 0; f < 4; ++f) {
+            if (cells_[tet_of(tet.n[f])].region != 0) continue;
+            Triangle triangle;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Index v = tet.v[kFace[f][k]];
+                if (number[v] == kNone) {
+                    number[v] = static_cast<Index>(out.points.size());
+                    out.points.push_back(kernel_->point(v));
+                    out.sites.push_back(sites_[v]);
+                    if (is_seed(v)) out.sites.back().target = kernel_->point(v);
+                }
+                triangle[k] = number[v];
+            }
+            // The face's normal points into the fluid.
+            if (!options_.inside.empty()) std::swap(triangle[1], triangle[2]);
+            out.triangles.push_back(triangle);
+        }
+    }
+    out.peak_bytes = kernel_->bytes() + cells_.capacity() * sizeof(CellState) + sites_.capacity() * sizeof(Site);
+    return out;
+}
+
+}  // namespace anvilcast::wrapping

@@ -1,0 +1,137 @@
+// The fluid carved out of a Delaunay triangulation of places beside dirty geometry.
+//
+// All places lie at an offset from the geometry; where the fluid's volume and the rest meet is the wrap. A ball
+// carries the fluid from tetrahedron to tetrahedron, along the edge between their circumcentres: it passes where it
+// touches neither the places nor the geometry itself. Where it touches only the geometry there are too few places, and
+// one more is put in; so the wrap is refined just where the ball went, and an opening is passed exactly when it is
+// wider than the ball.
+//
+// Invariants
+//  (1) No carved tetrahedron meets the geometry: what is carved is a volume of whole tetrahedra, and its boundary does
+//      not cross itself.
+//  (2) A new place is at least kDepth gaps inside an empty ball: there are no more places than their spacing allows.
+#pragma once
+
+#include <anvilcast/leaks.hpp>
+#include <memory>
+#include <queue>
+
+#include "domain/wrap_features.hpp"
+#include "kernel/kernel.hpp"
+
+namespace anvilcast::wrapping {
+
+/// In gaps.
+inline constexpr double kOffset = 1.0 / 12;  ///< of the places from the geometry
+inline constexpr double kPass = 0.47;        ///< clearance that the ball needs: a little less than its radius
+inline constexpr double kDepth = 0.05;       ///< of a new place in the ball that it stops
+inline constexpr double kBlocked = kPass - kOffset + kDepth;  ///< radius of empty balls that need no look
+
+/// The wrap at the offset.
+struct Shell {
+    std::vector<Vec3> points;
+    std::vector<Site> sites;  ///< of the points
+    std::vector<Triangle> triangles;  ///< normals point out of what they enclose
+    std::size_t peak_bytes = 0;
+};
+
+class Carver {
+  public:
+    Carver(const Surface& original, const TriangleTree& tree, const CurveSet& curves, const WrapOptions& options,
+           const LengthUnit& unit, const Context& context);
+
+    Shell run();
+
+  private:
+    struct CellState {
+        float clearance = -1;  // of the circumcentre; below zero: not known yet
+        std::uint32_t generation = 0;
+        std::uint8_t region = 0;  // carved for the volume of this number; 0: not carved
+    };
+    struct Gate {
+        float radius;
+        Index code;  // of the carved side
+        std::uint32_t generation;
+        bool operator<(const Gate& o) const { return radius != o.radius ? radius < o.radius : code > o.code; }
+    };
+    /// The way through a face: the edge between two circumcentres, and its narrowest place.
+    struct Passage {
+        Vec3 from, to;
+        Vec3 narrowest;
+        double radius = 0;           // of the empty ball there
+        Vec3 middle;                 // of the face's circle
+        double circle = 0;           // its radius, squared
+    };
+    struct Foot {
+        Vec3 point;
+        double distance;
+        double offset;
+    };
+    enum class View { clear, wall, narrow };
+    struct Look {
+        View view;
+        Vec3 at;
+        Foot foot;
+    };
+
+    double gap_at(const Vec3& p) const {
+        return options_.gap_at ? std::clamp(options_.gap_at(p), 1e-3 * options_.gap, options_.gap) : options_.gap;
+    }
+    Foot foot(const Vec3& p, double reach = Box::inf) const;
+    Vec3 center(Index cell) const;
+    bool has_center(Index cell) const { return kernel_->sphere(cell).inside_below >= 0; }
+    double clearance(Index cell, double reach);
+    Passage passage(Index cell, int face) const;
+    double ball_radius(const Passage& way, const Vec3& p) const {
+        return std::sqrt(way.circle + distance_squared(p, way.middle));
+    }
+    Look look_along(const Passage& way, Index from, Index to);
+    bool is_free_gate(Index cell, int face) const;
+
+    void begin();
+    void put_in_curves();
+    void start_inside(std::size_t region);
+    void start_outside();
+    void carve();
+    void carve_cell(Index cell, std::uint8_t region);
+    void push_gate(Index cell, int face);
+    void push_gates_of_star();
+    void pass(Index cell, int face);
+    bool stop_ball(const Vec3& center, double radius, const Foot& foot, Index near);
+    Index add(const Vec3& place, const Site& site, Index near);
+    bool touches_other_region(Index cell, std::uint8_t region) const;
+    void seat_in_hollows();
+    void keep_connected();
+    bool close_pinches();
+    std::vector<Index> closing_at(Index vertex, const std::vector<Index>& star);
+    std::vector<Index> bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
+                                      const std::vector<Index>& star);
+    std::vector<std::vector<Index>> pieces_of(const std::vector<Index>& star, bool is_carved,
+                                              std::initializer_list<Index> vertices);
+    void star_of(Index vertex, Index start, std::vector<Index>& star);
+    bool meets_geometry(Index cell) const;
+    [[noreturn]] void report_leak(Index cell, std::uint8_t region);
+    Shell shell() const;
+
+    bool is_seed(Index vertex) const { return vertex < first_place_; }
+    bool is_box(Index vertex) const { return vertex >= 1 && vertex <= 8; }
+
+    const Surface& original_;
+    const TriangleTree& tree_;
+    const CurveSet& curves_;
+    const WrapOptions& options_;
+    const LengthUnit& unit_;
+    const Context& context_;
+    Box bounds_;
+    double far_ = 0;
+
+    std::unique_ptr<kernel::Kernel> kernel_;
+    std::vector<Site> sites_;  // of vertices
+    std::vector<CellState> cells_;
+    std::priority_queue<Gate> gates_;
+    Index first_place_ = 0;  // vertices before it are the box and the seeds
+    std::vector<std::uint32_t> seen_;  // by cell, for walks
+    std::uint32_t walk_ = 0;
+};
+
+}  // namespace anvilcast::wrapping

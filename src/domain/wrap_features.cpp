@@ -1,0 +1,326 @@
+#include "domain/wrap_features.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numbers>
+#include <numeric>
+
+namespace anvilcast::wrapping {
+namespace {
+
+/// A chain ends where it turns by more than this.
+constexpr double kCosOfTurn = 0.5;
+/// Places beside very sharp edges are at most so many offsets away.
+constexpr double kFarthestAside = 2;
+
+Vec3 unit_normal(const Surface& s, Index t) {
+    return normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+}
+
+Vec3 capped(const Vec3& v, double most) {
+    const double l = length(v);
+    return l > most ? v * (most / l) : v;
+}
+
+/// The x closest to the origin with n . x = 1 for all normals, in the sense of least squares.
+Vec3 common_offset(const std::vector<Vec3>& normals) {
+    // A little of the identity decides for the shortest of many; three steps of refinement take its influence away.
+    constexpr double kLittle = 1e-3;
+    double a[3][3] = {{kLittle, 0, 0}, {0, kLittle, 0}, {0, 0, kLittle}};
+    for (const Vec3& n : normals)
+        for (int i = 0; i < 3; ++i)
+            for (int j = 0; j < 3; ++j) a[i][j] += n[i] * n[j];
+    const Vec3 r0{a[0][0], a[0][1], a[0][2]}, r1{a[1][0], a[1][1], a[1][2]}, r2{a[2][0], a[2][1], a[2][2]};
+    const Vec3 c0 = cross(r1, r2), c1 = cross(r2, r0), c2 = cross(r0, r1);
+    const double det = dot(r0, c0);
+    Vec3 x;
+    for (int step = 0; step < 4; ++step) {
+        Vec3 rest;
+        for (const Vec3& n : normals) rest += n * (1 - dot(n, x));
+        x += (c0 * rest.x + c1 * rest.y + c2 * rest.z) / det;
+    }
+    return x;
+}
+
+/// Chains through the kept edges that end at points where other than two of them meet, or where they turn.
+class ChainFinder {
+  public:
+    ChainFinder(const Surface& s, const SurfaceEdges& edges, const std::vector<bool>& keep)
+        : s_(s), edges_(edges), used_(edges.size(), false) {
+        std::vector<Index> count(s.points.size() + 1, 0);
+        for (Index e = 0; e < edges.size(); ++e)
+            if (keep[e])
+                for (const Index p : edges.ends(e)) ++count[p + 1];
+        std::partial_sum(count.begin(), count.end(), count.begin());
+        first_ = count;
+        at_.resize(first_.back());
+        for (Index e = 0; e < edges.size(); ++e)
+            if (keep[e])
+                for (const Index p : edges.ends(e)) at_[count[p]++] = e;
+    }
+
+    bool is_end(Index p) const {
+        if (first_[p + 1] - first_[p] != 2) return true;
+        const Vec3 a = s_.points[other(at_[first_[p]], p)], b = s_.points[other(at_[first_[p] + 1], p)];
+        return dot(normalized(s_.points[p] - a), normalized(b - s_.points[p])) < kCosOfTurn;
+    }
+    Index degree(Index p) const { return first_[p + 1] - first_[p]; }
+    Index edge_at(Index p, Index k) const { return at_[first_[p] + k]; }
+    bool is_used(Index e) const { return used_[e]; }
+
+    /// The chain from p along e: its edges, and its points in order.
+    void follow(Index p, Index e, std::vector<Index>& chain, std::vector<Index>& points) {
+        chain.clear();
+        points.assign(1, p);
+        while (!used_[e]) {
+            used_[e] = true;
+            chain.push_back(e);
+            p = other(e, p);
+            points.push_back(p);
+            if (is_end(p)) break;
+            e = at_[first_[p]] == e ? at_[first_[p] + 1] : at_[first_[p]];
+        }
+    }
+
+  private:
+    Index other(Index e, Index p) const { return edges_.ends(e)[0] == p ? edges_.ends(e)[1] : edges_.ends(e)[0]; }
+
+    const Surface& s_;
+    const SurfaceEdges& edges_;
+    std::vector<bool> used_;
+    std::vector<Index> first_, at_;
+};
+
+/// The direction from an edge along a triangle, away from the edge.
+Vec3 along_triangle(const Surface& s, const Triangle& t, const Edge& e) {
+    Index third = t[0];
+    for (const Index p : t)
+        if (p != e[0] && p != e[1]) third = p;
+    const Vec3 axis = normalized(s.points[e[1]] - s.points[e[0]]);
+    const Vec3 to = s.points[third] - s.points[e[0]];
+    return normalized(to - axis * dot(axis, to));
+}
+
+}  // namespace
+
+CurveSet::CurveSet(const Surface& s, double detail, double angle) {
+    const SurfaceEdges edges(s.triangles, s.points.size());
+    const double sharp = std::cos(angle * std::numbers::pi / 180);
+    std::vector<bool> keep(edges.size(), false);
+    for (Index e = 0; e < edges.size(); ++e) {
+        if (edges.n_uses(e) < 2) continue;
+        const auto *a = edges.begin(e), *b = a + 1;
+        if (edges.n_uses(e) > 2 || s.zone_of[a->triangle] != s.zone_of[b->triangle] ||
+            std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) {
+            keep[e] = true;
+            continue;
+        }
+        // Turned against each other: one of the normals counts the other way.
+        const double cosine = dot(unit_normal(s, a->triangle), unit_normal(s, b->triangle));
+        keep[e] = (a->forward != b->forward ? cosine : -cosine) < sharp;
+    }
+    find_chains(s, edges, keep, detail);
+    find_corners(s);
+    std::vector<Vec3> points;
+    std::vector<Triangle> flat;
+    for (const auto& [a, b] : ends_) {
+        const auto at = static_cast<Index>(points.size());
+        points.insert(points.end(), {a, b});
+        flat.push_back({at, at + 1, at + 1});
+    }
+    tree_ = TriangleTree(points, flat);
+}
+
+void CurveSet::find_chains(const Surface& s, const SurfaceEdges& edges, const std::vector<bool>& keep, double detail) {
+    ChainFinder finder(s, edges, keep);
+    std::vector<Index> chain, points;
+    auto take = [&](Index p, Index e) {
+        finder.follow(p, e, chain, points);
+        double length = 0;
+        for (std::size_t k = 0; k + 1 < points.size(); ++k)
+            length += distance(s.points[points[k]], s.points[points[k + 1]]);
+        if (length >= detail) add_curve(s, edges, chain, points);
+    };
+    for (Index p = 0; p < s.points.size(); ++p)
+        if (finder.degree(p) > 0 && finder.is_end(p))
+            for (Index k = 0; k < finder.degree(p); ++k)
+                if (!finder.is_used(finder.edge_at(p, k))) take(p, finder.edge_at(p, k));
+    for (Index e = 0; e < edges.size(); ++e)
+        if (keep[e] && !finder.is_used(e)) take(edges.ends(e)[0], e);
+}
+
+void CurveSet::add_curve(const Surface& s, const SurfaceEdges& edges, const std::vector<Index>& chain,
+                         const std::vector<Index>& points) {
+    const auto number = static_cast<Index>(curves_.size());
+    Curve curve;
+    first_segment_.push_back(static_cast<Index>(segments_.size()));
+    end_points_.push_back({points.front(), points.back()});
+    for (std::size_t k = 0; k < points.size(); ++k) {
+        curve.points.push_back(s.points[points[k]]);
+        if (k == 0) continue;
+        segments_.push_back({number, curve.length, wedges_of(s, edges, chain[k - 1])});
+        ends_.push_back({curve.points[k - 1], curve.points[k]});
+        curve.length += distance(curve.points[k - 1], curve.points[k]);
+    }
+    curve.is_loop = points.front() == points.back();
+    curves_.push_back(std::move(curve));
+}
+
+/// The spaces between neighbouring triangles round an edge.
+std::vector<CurveSet::Wedge> CurveSet::wedges_of(const Surface& s, const SurfaceEdges& edges, Index e) {
+    const Vec3 axis = normalized(s.points[edges.ends(e)[1]] - s.points[edges.ends(e)[0]]);
+    const Vec3 zero = along_triangle(s, s.triangles[edges.begin(e)->triangle], edges.ends(e));
+    const Vec3 quarter = cross(axis, zero);
+    std::vector<double> angles;
+    for (const auto* use = edges.begin(e); use != edges.end(e); ++use) {
+        const Vec3 d = along_triangle(s, s.triangles[use->triangle], edges.ends(e));
+        angles.push_back(std::atan2(dot(d, quarter), dot(d, zero)));
+    }
+    std::sort(angles.begin(), angles.end());
+    std::vector<Wedge> wedges;
+    for (std::size_t k = 0; k < angles.size(); ++k) {
+        const double next = k + 1 < angles.size() ? angles[k + 1] : angles[0] + 2 * std::numbers::pi;
+        const double opening = next - angles[k], middle = angles[k] + 0.5 * opening;
+        const double sine = std::abs(std::sin(0.5 * opening));
+        if (opening < 0.05) continue;
+        const Vec3 direction = zero * std::cos(middle) + quarter * std::sin(middle);
+        const bool is_hollow = opening < 0.97 * std::numbers::pi;
+        wedges.push_back({direction * (sine > 0.1 ? std::min(1 / sine, is_hollow ? 10.0 : kFarthestAside)
+                                                  : (is_hollow ? 10.0 : kFarthestAside)),
+                          is_hollow});
+    }
+    return wedges;
+}
+
+/// Ends of chains. Around a point the faces come in few directions; the place at the offset of all of them is beside
+/// it, in front of the triangles and behind them.
+void CurveSet::find_corners(const Surface& s) {
+    std::map<Index, Corner> found;
+    for (Index c = 0; c < curves_.size(); ++c)
+        for (const std::size_t end : {0U, 1U}) {
+            if (curves_[c].is_loop && end_points_[c][0] == end_points_[c][1] && end == 1) continue;
+            Corner& corner = found[end_points_[c][end]];
+            corner.point = end_points_[c][end];
+            corner.curve = c;
+            corner.along = end == 0 ? 0 : curves_[c].length;
+        }
+    std::map<Index, std::vector<Vec3>> normals;
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        for (const Index p : s.triangles[t])
+            if (found.contains(p)) {
+                const Vec3 n = unit_normal(s, t);
+                auto& list = normals[p];
+                if (n == Vec3{}) continue;
+                if (std::none_of(list.begin(), list.end(), [&](const Vec3& m) { return dot(m, n) > 0.98; }))
+                    list.push_back(n);
+            }
+    for (auto& [p, corner] : found) {
+        const Vec3 x = capped(common_offset(normals[p]), 3);
+        for (const double side : {1.0, -1.0}) corner.wedges.push_back({x * side, false});
+        corners_.push_back(corner);
+    }
+    // A side of a corner is hollow where one of its edges is: a wedge belongs to the side that it looks to.
+    std::map<Index, std::size_t> number;
+    for (std::size_t k = 0; k < corners_.size(); ++k) number[corners_[k].point] = k;
+    for (Index c = 0; c < curves_.size(); ++c)
+        for (const std::size_t end : {0U, 1U}) {
+            const Index last = c + 1 < curves_.size() ? first_segment_[c + 1] : static_cast<Index>(segments_.size());
+            const Segment& segment = segments_[end == 0 ? first_segment_[c] : last - 1];
+            Corner& corner = corners_[number[end_points_[c][end]]];
+            for (const Wedge& w : segment.wedges)
+                for (Wedge& own : corner.wedges)
+                    if (w.is_hollow && dot(w.aside, own.aside) > 0) own.is_hollow = true;
+        }
+}
+
+Sample CurveSet::sample(Index segment, double share, const Wedge& wedge) const {
+    const auto& [a, b] = ends_[segment];
+    Sample s;
+    s.target = a + (b - a) * share;
+    s.aside = wedge.aside;
+    s.curve = segments_[segment].curve;
+    s.along = segments_[segment].along + share * distance(a, b);
+    s.is_hollow = wedge.is_hollow;
+    return s;
+}
+
+std::vector<Sample> CurveSet::samples(const LengthAt& spacing) const {
+    std::vector<Sample> all;
+    for (const Corner& corner : corners_) {
+        const Curve& curve = curves_[corner.curve];
+        for (const Wedge& w : corner.wedges) {
+            Sample s;
+            s.target = corner.along == 0 ? curve.points.front() : curve.points.back();
+            s.aside = w.aside;
+            s.curve = corner.curve;
+            s.along = corner.along;
+            s.is_hollow = w.is_hollow;
+            s.is_corner = true;
+            all.push_back(s);
+        }
+    }
+    for (Index c = 0; c < curves_.size(); ++c) {
+        const Index last = c + 1 < curves_.size() ? first_segment_[c + 1] : static_cast<Index>(segments_.size());
+        // How many spacings fit up to the end of each segment.
+        std::vector<double> count{0};
+        for (Index k = first_segment_[c]; k < last; ++k)
+            count.push_back(count.back() +
+                            distance(ends_[k][0], ends_[k][1]) / spacing(midpoint(ends_[k][0], ends_[k][1])));
+        const double n = std::max(1.0, std::round(count.back()));
+        for (double i = 1; i < n; ++i) {
+            const double wanted = count.back() * i / n;
+            const auto k = static_cast<std::size_t>(std::upper_bound(count.begin(), count.end() - 1, wanted) -
+                                                    count.begin() - 1);
+            const auto segment = first_segment_[c] + static_cast<Index>(k);
+            const double share = (wanted - count[k]) / (count[k + 1] - count[k]);
+            for (const Wedge& w : segments_[segment].wedges) all.push_back(sample(segment, share, w));
+        }
+    }
+    return all;
+}
+
+std::optional<Sample> CurveSet::near(const Vec3& target, const Vec3& from, double reach) const {
+    const TriangleTree::Closest hit = tree_.closest(target, reach);
+    if (hit.triangle == kNone) return std::nullopt;
+    const auto& [a, b] = ends_[hit.triangle];
+    const double l = distance(a, b);
+    const Wedge* best = nullptr;
+    double cosine = 0.2;
+    for (const Wedge& w : segments_[hit.triangle].wedges)
+        if (const double c = dot(normalized(w.aside), normalized(from - hit.point)); c > cosine) {
+            cosine = c;
+            best = &w;
+        }
+    if (best == nullptr) return std::nullopt;
+    return sample(hit.triangle, l > 0 ? distance(a, hit.point) / l : 0, *best);
+}
+
+/// A corner is at the end of several curves.
+std::optional<double> CurveSet::along_of(const Site& site, Index curve) const {
+    if (site.curve == curve) return site.along;
+    if (!site.is_corner) return std::nullopt;
+    if (curves_[curve].points.front() == site.target) return 0.0;
+    if (curves_[curve].points.back() == site.target) return curves_[curve].length;
+    return std::nullopt;
+}
+
+std::optional<double> CurveSet::apart(const Site& a, const Site& b) const {
+    if (a.curve == kNone || b.curve == kNone) return std::nullopt;
+    const Index curve = a.is_corner ? b.curve : a.curve;
+    const auto from = along_of(a, curve), to = along_of(b, curve);
+    if (!from || !to) return std::nullopt;
+    const double d = std::abs(*from - *to);
+    return curves_[curve].is_loop ? std::min(d, curves_[curve].length - d) : d;
+}
+
+Vec3 CurveSet::place(Index curve, double along) const {
+    const auto first = segments_.begin() + first_segment_[curve];
+    const auto last = curve + 1 < curves_.size() ? segments_.begin() + first_segment_[curve + 1] : segments_.end();
+    const auto after = std::upper_bound(first + 1, last, along, [](double a, const Segment& s) { return a < s.along; });
+    const auto& [a, b] = ends_[static_cast<std::size_t>(after - segments_.begin() - 1)];
+    const double l = distance(a, b);
+    return l > 0 ? a + (b - a) * std::clamp((along - (after - 1)->along) / l, 0.0, 1.0) : a;
+}
+
+}  // namespace anvilcast::wrapping

@@ -1,0 +1,279 @@
+#include "domain/wrap_findings.hpp"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+namespace anvilcast::wrapping {
+namespace {
+
+// In gaps.
+constexpr double kBridged = 0.1;      ///< a triangle whose middle is farther than this from the original is a bridge's
+constexpr double kBridgeWidth = 0.3;  ///< narrower bridges belong to the zone beside them
+constexpr double kReached = 0.25;     ///< the original is lost where the wrap is farther than this
+/// Patches of a zone smaller than this many square gaps go to the zone around them.
+constexpr double kSpeck = 0.4;
+
+class Description {
+  public:
+    Description(const Surface& original, const TriangleTree& tree, const LengthAt& gap_at, Surface& wrap)
+        : original_(original), tree_(tree), gap_at_(gap_at), wrap_(wrap), edges_(wrap.triangles, wrap.points.size()),
+          bridge_(static_cast<Index>(original.zones.size())) {}
+
+    void name_zones(std::vector<WrapFinding>& bridged) {
+        const std::size_t n = wrap_.triangles.size();
+        nearest_zone_.resize(n);
+        off_.resize(n);
+        wrap_.zone_of.resize(n);
+        tbb::parallel_for(std::size_t{0}, n, [&](std::size_t t) {
+            const auto at = static_cast<Index>(t);
+            const Vec3 middle = middle_of(at);
+            const auto hit = tree_.closest(middle);
+            nearest_zone_[t] = original_.zone_of[hit.triangle];
+            off_[t] = hit.distance;
+            wrap_.zone_of[t] = hit.distance > kBridged * gap_at_(middle) ? bridge_ : nearest_zone_[t];
+        });
+        drop_narrow_bridges();
+        drop_specks();
+        list_bridges(bridged);
+    }
+
+  private:
+    Vec3 middle_of(Index t) const { return (wrap_.corner(t, 0) + wrap_.corner(t, 1) + wrap_.corner(t, 2)) / 3.0; }
+    double area(Index t) const { return triangle_area(wrap_.corner(t, 0), wrap_.corner(t, 1), wrap_.corner(t, 2)); }
+
+    /// The pieces of equal zones, joined over edges.
+    std::vector<std::vector<Index>> pieces() const {
+        std::vector<std::vector<Index>> all;
+        std::vector<bool> seen(wrap_.triangles.size(), false);
+        for (Index first = 0; first < wrap_.triangles.size(); ++first) {
+            if (seen[first]) continue;
+            std::vector<Index> piece{first};
+            seen[first] = true;
+            for (std::size_t k = 0; k < piece.size(); ++k)
+                for_neighbours(piece[k], [&](Index next, std::size_t) {
+                    if (seen[next] || wrap_.zone_of[next] != wrap_.zone_of[first]) return;
+                    seen[next] = true;
+                    piece.push_back(next);
+                });
+            all.push_back(std::move(piece));
+        }
+        return all;
+    }
+    template <typename Visit>
+    void for_neighbours(Index t, const Visit& visit) const {
+        for (Index k = 0; k < 3; ++k) {
+            const std::size_t e = edges_.edge_of(t, k);
+            for (const auto* use = edges_.begin(e); use != edges_.end(e); ++use)
+                if (use->triangle != t) visit(use->triangle, e);
+        }
+    }
+    void drop_narrow_bridges() {
+        for (const auto& piece : pieces()) {
+            if (wrap_.zone_of[piece.front()] != bridge_) continue;
+            const bool is_wide = std::any_of(piece.begin(), piece.end(), [&](Index t) {
+                return 2 * off_[t] > kBridgeWidth * gap_at_(middle_of(t));
+            });
+            if (!is_wide)
+                for (const Index t : piece) wrap_.zone_of[t] = nearest_zone_[t];
+        }
+    }
+    void drop_specks() {
+        for (const auto& piece : pieces()) {
+            const Index zone = wrap_.zone_of[piece.front()];
+            if (zone == bridge_) continue;
+            double sum = 0;
+            for (const Index t : piece) sum += area(t);
+            const double gap = gap_at_(middle_of(piece.front()));
+            if (sum > kSpeck * gap * gap) continue;
+            // Between curves that are kept it is what was drawn.
+            std::map<Index, double> beside;
+            bool is_kept = true;
+            for (const Index t : piece)
+                for_neighbours(t, [&](Index next, std::size_t e) {
+                    if (wrap_.zone_of[next] == zone) return;
+                    const auto& ends = edges_.ends(e);
+                    beside[wrap_.zone_of[next]] += distance(wrap_.points[ends[0]], wrap_.points[ends[1]]);
+                    if (!std::binary_search(wrap_.feature_edges.begin(), wrap_.feature_edges.end(), ends))
+                        is_kept = false;
+                });
+            if (is_kept || beside.empty()) continue;
+            const Index other = std::max_element(beside.begin(), beside.end(), [](const auto& a, const auto& b) {
+                                    return a.second < b.second;
+                                })->first;
+            for (const Index t : piece) wrap_.zone_of[t] = other;
+        }
+    }
+    void list_bridges(std::vector<WrapFinding>& bridged) const {
+        for (const auto& piece : pieces()) {
+            if (wrap_.zone_of[piece.front()] != bridge_) continue;
+            WrapFinding found;
+            std::map<Index, double> beside;
+            double farthest = 0;
+            Vec3 middle;
+            for (const Index t : piece) {
+                found.area += area(t);
+                middle += middle_of(t) * area(t);
+                farthest = std::max(farthest, off_[t]);
+                beside[nearest_zone_[t]] += area(t);
+            }
+            middle = middle * (1 / found.area);
+            // The middle of a bent piece may lie beside it.
+            found.place = middle_of(*std::min_element(piece.begin(), piece.end(), [&](Index a, Index b) {
+                return distance_squared(middle_of(a), middle) < distance_squared(middle_of(b), middle);
+            }));
+            found.width = 2 * farthest;
+            found.zone = original_
+                             .zones[std::max_element(beside.begin(), beside.end(), [](const auto& a, const auto& b) {
+                                        return a.second < b.second;
+                                    })->first]
+                             .name;
+            bridged.push_back(found);
+        }
+        std::stable_sort(bridged.begin(), bridged.end(),
+                         [](const WrapFinding& a, const WrapFinding& b) { return a.area > b.area; });
+    }
+
+    const Surface& original_;
+    const TriangleTree& tree_;
+    const LengthAt& gap_at_;
+    Surface& wrap_;
+    SurfaceEdges edges_;
+    Index bridge_;
+    std::vector<Index> nearest_zone_;
+    std::vector<double> off_;
+};
+
+struct Measured {
+    double distance;
+    Vec3 at;
+};
+
+DistanceSummary summary_of(std::vector<Measured> all) {
+    DistanceSummary out;
+    if (all.empty()) return out;
+    for (const Measured& m : all) {
+        out.mean += m.distance / static_cast<double>(all.size());
+        if (m.distance >= out.largest) {
+            out.largest = m.distance;
+            out.largest_at = m.at;
+        }
+    }
+    auto nth = all.begin() + static_cast<std::ptrdiff_t>(0.99 * static_cast<double>(all.size() - 1));
+    std::nth_element(all.begin(), nth, all.end(),
+                     [](const Measured& a, const Measured& b) { return a.distance < b.distance; });
+    out.percentile_99 = nth->distance;
+    return out;
+}
+
+/// The wrap's points and the middles of its triangles, but for bridges.
+DistanceSummary to_original(const Surface& wrap, const TriangleTree& original, Index bridge) {
+    std::vector<char> counts(wrap.points.size(), 1);
+    for (Index t = 0; t < wrap.triangles.size(); ++t)
+        if (wrap.zone_of[t] == bridge)
+            for (const Index p : wrap.triangles[t]) counts[p] = 0;
+    std::vector<Vec3> places;
+    for (Index p = 0; p < wrap.points.size(); ++p)
+        if (counts[p] != 0) places.push_back(wrap.points[p]);
+    for (Index t = 0; t < wrap.triangles.size(); ++t)
+        if (wrap.zone_of[t] != bridge)
+            places.push_back((wrap.corner(t, 0) + wrap.corner(t, 1) + wrap.corner(t, 2)) / 3.0);
+    std::vector<Measured> all(places.size());
+    tbb::parallel_for(std::size_t{0}, places.size(), [&](std::size_t k) {
+        all[k] = {original.closest(places[k]).distance, places[k]};
+    });
+    return summary_of(std::move(all));
+}
+
+/// The original's triangles, looked at in so many places that these are about a gap apart.
+void look_from_original(const Surface& original, const TriangleTree& wrap, const LengthAt& gap_at, WrapResult& result) {
+    struct Share {
+        double area = 0, lost = 0, largest_lost = 0;
+        Vec3 at;
+    };
+    std::vector<Share> zones(original.zones.size());
+    std::vector<std::vector<Measured>> reached(original.triangles.size());
+    std::vector<double> lost_share(original.triangles.size());
+    std::vector<Vec3> lost_at(original.triangles.size());
+    tbb::parallel_for(std::size_t{0}, original.triangles.size(), [&](std::size_t k) {
+        const auto t = static_cast<Index>(k);
+        const Vec3 &a = original.corner(t, 0), &b = original.corner(t, 1), &c = original.corner(t, 2);
+        const double gap = gap_at((a + b + c) / 3.0);
+        const double longest = std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
+        const int n = static_cast<int>(std::clamp(std::ceil(longest / gap), 1.0, 24.0));
+        int n_places = 0, n_lost = 0;
+        for (int i = 0; i < n; ++i)
+            for (int j = 0; j < 2 * (n - i) - 1; ++j) {
+                // The middle of one of n^2 equal pieces.
+                const double u = (i + (j % 2 == 0 ? 1.0 : 2.0) / 3) / n, v = (j / 2 + (j % 2 == 0 ? 1.0 : 2.0) / 3) / n;
+                const Vec3 p = a + (b - a) * u + (c - a) * v;
+                const auto hit = wrap.closest(p, kReached * gap);
+                ++n_places;
+                if (hit.triangle != kNone) {
+                    reached[k].push_back({hit.distance, p});
+                } else {
+                    ++n_lost;
+                    lost_at[k] = p;
+                }
+            }
+        lost_share[k] = static_cast<double>(n_lost) / n_places;
+    });
+    std::vector<Measured> all;
+    for (Index t = 0; t < original.triangles.size(); ++t) {
+        all.insert(all.end(), reached[t].begin(), reached[t].end());
+        Share& zone = zones[original.zone_of[t]];
+        const double area = triangle_area(original.corner(t, 0), original.corner(t, 1), original.corner(t, 2));
+        zone.area += area;
+        zone.lost += area * lost_share[t];
+        if (area * lost_share[t] > zone.largest_lost) {
+            zone.largest_lost = area * lost_share[t];
+            zone.at = lost_at[t];
+        }
+    }
+    result.from_original = summary_of(std::move(all));
+    for (std::size_t z = 0; z < zones.size(); ++z)
+        if (zones[z].lost > 0)
+            result.lost.push_back(
+                {original.zones[z].name, zones[z].at, zones[z].lost, zones[z].lost / zones[z].area, 0});
+    std::stable_sort(result.lost.begin(), result.lost.end(),
+                     [](const WrapFinding& a, const WrapFinding& b) { return a.area > b.area; });
+}
+
+/// Metres of the curves that the wrap comes near to.
+double length_within_reach(const CurveSet& curves, const TriangleTree& wrap, const LengthAt& gap_at) {
+    double sum = 0;
+    for (const Curve& curve : curves.curves())
+        for (std::size_t k = 0; k + 1 < curve.points.size(); ++k) {
+            const Vec3 &a = curve.points[k], &b = curve.points[k + 1];
+            const double gap = gap_at(midpoint(a, b));
+            const double n = std::max(1.0, std::ceil(4 * distance(a, b) / gap));
+            for (double i = 0.5; i < n; ++i)
+                if (wrap.closest(a + (b - a) * (i / n), kReached * gap).triangle != kNone) sum += distance(a, b) / n;
+        }
+    return sum;
+}
+
+}  // namespace
+
+void describe(const Surface& original, const TriangleTree& tree, const CurveSet& curves, Settled settled,
+              const LengthAt& gap_at, WrapResult& result) {
+    Surface& wrap = result.surface;
+    wrap.points = std::move(settled.points);
+    wrap.triangles = std::move(settled.triangles);
+    wrap.feature_edges = std::move(settled.on_curves);
+    wrap.zones = original.zones;
+    Description(original, tree, gap_at, wrap).name_zones(result.bridged);
+    if (!result.bridged.empty()) wrap.zones.push_back({"bridged", Role::wall, ""});
+    for (Zone& zone : wrap.zones) zone.is_wrapped = true;
+    const TriangleTree own(wrap.points, wrap.triangles);
+    result.to_original = to_original(wrap, tree, static_cast<Index>(original.zones.size()));
+    look_from_original(original, own, gap_at, result);
+    result.edges_asked = length_within_reach(curves, own, gap_at);
+    for (const Edge& e : wrap.feature_edges) result.edges_kept += distance(wrap.points[e[0]], wrap.points[e[1]]);
+    result.points_held_off =
+        static_cast<std::size_t>(std::count(settled.is_held.begin(), settled.is_held.end(), true));
+}
+
+}  // namespace anvilcast::wrapping

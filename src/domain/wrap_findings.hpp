@@ -1,0 +1,12 @@
+// What a wrap is like: zones, bridges, what was lost, and how far it is from the original.
+#pragma once
+
+#include "domain/wrap_settle.hpp"
+
+namespace anvilcast::wrapping {
+
+/// Fills in all of the result but its costs.
+void describe(const Surface& original, const TriangleTree& tree, const CurveSet& curves, Settled settled,
+              const LengthAt& gap_at, WrapResult& result);
+
+}  // namespace anvilcast::wrapping
