@@ -42,6 +42,8 @@ struct Arguments {
     std::string unit;
     std::string tolerance_text, chord_text, weld_text, stitch_text, needles_text, specks_text, rims_text;
     std::string mend_file, defects_file, page_file;
+    std::string wrap_file, gap_text, detail_text;
+    std::vector<std::string> inside_texts;
     std::vector<std::string> files;
     std::string input, output, directory;
     double split_angle = 0;
@@ -155,7 +157,43 @@ void write_mended(const Arguments& a, const Model& model, const MendResult& mend
         write_surface(a.mend_file, mended.surface, model.unit, a.ascii);
 }
 
+/// "1, 2, 3" in the unit.
+Vec3 place_of(const std::string& text, const LengthUnit& unit) {
+    Vec3 p;
+    std::string rest = text;
+    for (int axis = 0; axis < 3; ++axis) {
+        const std::size_t comma = axis < 2 ? rest.find(',') : rest.size();
+        if (comma == std::string::npos)
+            throw InputError(fmt::format("\"{}\" is no place; write X,Y,Z in {}, e.g. 10,20,30", text, unit.name));
+        p[axis] = parse_length(rest.substr(0, comma), unit);
+        rest = axis < 2 ? rest.substr(comma + 1) : "";
+    }
+    return p;
+}
+
+/// Wraps the model as its files say, zones divided as a build would do it, and writes that.
+WrapResult wrap_and_write(const Arguments& a, const Model& model, const Surface& surface, const Context& context) {
+    if (a.gap_text.empty()) {
+        std::vector<Vec3> inside;
+        for (const std::string& text : a.inside_texts) inside.push_back(place_of(text, model.unit));
+        const auto gap = suggest_gap(surface, inside, model.unit, context);
+        throw InputError(
+            fmt::format("--wrap needs --gap, the width up to which everything is closed; {}",
+                        gap ? fmt::format("--gap \"{}\" is one to begin with", format_length(*gap, model.unit))
+                            : "none up to a tenth of the geometry's diagonal holds the fluid at the points given"));
+    }
+    WrapOptions options;
+    options.gap = parse_length(a.gap_text, model.unit);
+    options.detail = length_or(a.detail_text, model.unit, 0);
+    for (const std::string& text : a.inside_texts) options.inside.push_back(place_of(text, model.unit));
+    WrapResult wrapped = wrap(divided(model, surface), options, model.unit, context);
+    write_surface(a.wrap_file, wrapped.surface, model.unit, a.ascii);
+    return wrapped;
+}
+
 int inspect(const Arguments& a) {
+    if (a.wrap_file.empty() && (!a.gap_text.empty() || !a.detail_text.empty() || !a.inside_texts.empty()))
+        throw InputError("a wrap was asked for without a file to write: add --wrap OUT");
     for (const auto* text : {&a.weld_text, &a.stitch_text, &a.needles_text, &a.specks_text, &a.rims_text})
         if (!text->empty() && !wants_mends(a))
             throw InputError("a mend was asked for without a file to write: add --mend OUT");
@@ -165,11 +203,14 @@ int inspect(const Arguments& a) {
     if (options.tolerance == 0) options.tolerance = default_tolerance(model.surface);
     SurfaceHealth health;
     MendResult mended;
+    std::optional<WrapResult> wrapped;
     {
         cli::ProgressLine progress(a.console);
         const Context context = progress.context();
         if (wants_mends(a)) mended = mend(model.surface, mend_options(a, model.unit, options.tolerance), context);
         health = examine(divided(model, wants_mends(a) ? mended.surface : model.surface), options, context);
+        if (!a.wrap_file.empty())
+            wrapped = wrap_and_write(a, model, wants_mends(a) ? mended.surface : model.surface, context);
     }
     if (wants_mends(a)) write_mended(a, model, mended);
     std::optional<Space> space;
@@ -191,12 +232,14 @@ int inspect(const Arguments& a) {
     }
     if (!a.defects_file.empty()) write_surface(a.defects_file, defect_marks(health), model.unit);
     if (a.json)
-        print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr, space ? &*space : nullptr));
+        print(health_json(health, model.name, wants_mends(a) ? &mended : nullptr, space ? &*space : nullptr,
+                          wrapped ? &*wrapped : nullptr));
     else if (!a.console.quiet)
         print((wants_mends(a) ? cli::mend_text(mended, a.mend_file, model.unit) : "") +
               cli::health_text(health, wants_mends(a) ? a.mend_file : model.name, model.unit) +
-              (space ? cli::volumes_text(*space, model.unit) : ""));
-    return health.is_blocked() ? kBroken : kDone;
+              (space ? cli::volumes_text(*space, model.unit) : "") +
+              (wrapped ? cli::wrap_text(*wrapped, a.wrap_file, model.unit) : ""));
+    return health.is_blocked() && !wrapped ? kBroken : kDone;
 }
 
 int openings(const Arguments& a) {
@@ -418,15 +461,6 @@ int assess_mesh(const Arguments& a) {
     return report.limits_hold ? kDone : kBroken;
 }
 
-Vec3 place_of(const std::string& text, const LengthUnit& unit) {
-    Vec3 out;
-    int n = 0;
-    if (std::sscanf(text.c_str(), "%lf,%lf,%lf%n", &out.x, &out.y, &out.z, &n) != 3 ||
-        static_cast<std::size_t>(n) != text.size())
-        throw InputError(fmt::format("\"{}\" is no place; write X,Y,Z in {}, e.g. 10,20,30", text, unit.name));
-    return out * unit.metres;
-}
-
 FigureOptions figure_options(const Arguments& a, const LengthUnit& unit) {
     FigureOptions o;
     o.unit = unit;
@@ -639,7 +673,8 @@ void add_surface_files(CLI::App* sub, Arguments& a) {
 void add_commands(CLI::App& app, Arguments& a) {
     CLI::App* s = command(
         app, a, "inspect", "what is in these surfaces, what is wrong with them, and where",
-        "anvilcast inspect body.stl --unit mm\n  anvilcast inspect body.stl --mend mended.stl --close-rims \"20 mm\"");
+        "anvilcast inspect body.stl --unit mm\n  anvilcast inspect body.stl --mend mended.stl --close-rims \"20 mm\"\n"
+        "  anvilcast inspect body.stl --wrap wrapped.stl --gap \"3 mm\" --inside \"0, 0, 400\"");
     add_surface_files(s, a);
     s->add_option("--tolerance", a.tolerance_text,
                   "closer than this is a crack or a near miss (default: a hundred-thousandth of the diagonal)");
@@ -658,6 +693,14 @@ void add_commands(CLI::App& app, Arguments& a) {
     s->add_option("--remove-needles", a.needles_text, "remove triangles lower than this (default: the tolerance)");
     s->add_option("--drop-specks", a.specks_text, "drop pieces up to this extent (default: none)");
     s->add_option("--close-rims", a.rims_text, "close rims up to this extent (default: none)");
+    s->add_option("--wrap", a.wrap_file,
+                  "wrap from the fluid's side, closing everything narrower than --gap, and write the result");
+    s->add_option("--gap", a.gap_text, "of the wrap: what is narrower is closed, what is wider stays open");
+    s->add_option("--inside", a.inside_texts,
+                  "\"x, y, z\": wrap the volume round this place from within; several may be given (default: from "
+                  "outside)")
+        ->allow_extra_args(false);
+    s->add_option("--detail", a.detail_text, "sharp edges shorter than this are wrapped over (default: two gaps)");
     s->add_flag("--ascii", a.ascii, "write STL and PLY as text");
 
     s = command(app, a, "openings", "the openings found, with place, size and a snippet to name them",

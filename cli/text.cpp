@@ -152,6 +152,43 @@ std::string mend_text(const MendResult& mended, const std::string& file, const L
     return text + fmt::format("  written to {}\n\n", file);
 }
 
+static std::string distances_text(const DistanceSummary& d, const LengthUnit& unit) {
+    return fmt::format("{} on average, 99 % within {}, {} at most at {}", format_length(d.mean, unit),
+                       format_length(d.percentile_99, unit), format_length(d.largest, unit), place(d.largest_at, unit));
+}
+
+std::string wrap_text(const WrapResult& w, const std::string& file, const LengthUnit& unit) {
+    constexpr std::size_t kMost = 8;
+    std::string text = fmt::format("\n{} at a gap of {}: {} triangles, closed and free of self-intersections\n",
+                                   bold("Wrapped"), format_length(w.gap, unit), grouped(w.n_triangles));
+    text += fmt::format("  to the original     {}\n", distances_text(w.to_original, unit));
+    text += fmt::format("  from the original   {}\n", distances_text(w.from_original, unit));
+    if (w.edges_asked > 0)
+        text += fmt::format("  sharp edges         {:.1f} % of {} kept\n",
+                            100 * std::min(1.0, w.edges_kept / w.edges_asked), format_length(w.edges_asked, unit));
+    if (w.points_held_off > 0)
+        text += fmt::format("  held off            {} points, so that thin sheets do not touch themselves\n",
+                            grouped(w.points_held_off));
+    if (w.bridged.empty()) text += "  bridged             nothing\n";
+    if (!w.bridged.empty()) {
+        double area = 0;
+        for (const WrapFinding& f : w.bridged) area += f.area;
+        text += fmt::format("  bridged             {} gap{}, {} together, now zone \"bridged\":\n",
+                            grouped(w.bridged.size()), w.bridged.size() == 1 ? "" : "s", format_area(area, unit));
+        for (std::size_t k = 0; k < std::min(kMost, w.bridged.size()); ++k)
+            text += fmt::format("    {:<12} about {:<10} wide, at {} beside \"{}\"\n",
+                                format_area(w.bridged[k].area, unit), format_length(w.bridged[k].width, unit),
+                                place(w.bridged[k].place, unit), w.bridged[k].zone);
+        if (w.bridged.size() > kMost) text += fmt::format("    and {} more\n", w.bridged.size() - kMost);
+    }
+    if (!w.lost.empty()) text += "  out of reach of the fluid, and left out:\n";
+    for (std::size_t k = 0; k < std::min(kMost, w.lost.size()); ++k)
+        text += fmt::format("    {:<12} {:>5.1f} % of zone \"{}\", e.g. at {}\n", format_area(w.lost[k].area, unit),
+                            100 * w.lost[k].share, w.lost[k].zone, place(w.lost[k].place, unit));
+    if (w.lost.size() > kMost) text += fmt::format("    and parts of {} zones more\n", w.lost.size() - kMost);
+    return text + (file.empty() ? "" : fmt::format("  written to {}\n", file));
+}
+
 /// A few names, and how many more.
 static std::string names_text(const std::vector<std::string>& names) {
     constexpr std::size_t kMost = 4;
@@ -291,6 +328,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
                             format_length(r.largest_join, unit));
     text += absorbed_text(r.absorbed, unit);
     text += left_out_text(r.left_out, unit);
+    if (r.wrapped) text += wrap_text(*r.wrapped, "", unit);
     if (!r.mendings.empty()) text += "  mended\n" + mendings_text(r.mendings, unit);
     if (!r.fill.boundary_points_added.empty())
         text +=
@@ -315,6 +353,7 @@ std::string surface_text(const SurfaceBuild& built, const Case& c, const std::st
                         format_length(built.result.largest_deviation, unit),
                         place(built.result.largest_deviation_at, unit), unit.name);
     text += absorbed_text(built.result.absorbed, unit);
+    if (built.result.wrapped) text += wrap_text(*built.result.wrapped, "", unit);
     text += surface_metrics_text(built.quality, unit) + "\nWorst places\n";
     for (const Metric& m : built.quality) text += worst_row(m, unit);
     text += time_text(built.result.costs);
@@ -387,8 +426,9 @@ std::string plan_text(const Plan& p, const Case& c) {
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_volume(r.volume, unit), rounded(r.cells));
-    text += absorbed_text(p.absorbed, unit) +
-            plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
+    text += absorbed_text(p.absorbed, unit);
+    if (p.wrapped) text += wrap_text(*p.wrapped, "", unit);
+    text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
     text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                         rounded(p.core_cells));

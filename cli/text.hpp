@@ -12,6 +12,8 @@ std::string health_text(const anvilcast::SurfaceHealth& health, const std::strin
 /// The volumes that surfaces enclose.
 std::string volumes_text(const anvilcast::Space& space, const anvilcast::LengthUnit& unit);
 std::string mend_text(const anvilcast::MendResult& mended, const std::string& file, const anvilcast::LengthUnit& unit);
+/// `file`: empty where the wrap was not written.
+std::string wrap_text(const anvilcast::WrapResult& wrap, const std::string& file, const anvilcast::LengthUnit& unit);
 std::string openings_text(const std::vector<anvilcast::Opening>& openings, const std::string& source,
                           const anvilcast::LengthUnit& unit);
 std::string build_text(const anvilcast::BuildResult& result, const anvilcast::Case& c, const std::string& directory);

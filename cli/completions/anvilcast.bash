@@ -17,13 +17,13 @@ _anvilcast() {
         --until) COMPREPLY=($(compgen -W "surface" -- "$word")); return ;;
         --fluid) COMPREPLY=($(compgen -W "air water" -- "$word")); return ;;
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
-        --mend|--write-defects|--page) COMPREPLY=($(compgen -f -- "$word")); return ;;
-        --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord) return ;;
+        --mend|--write-defects|--page|--wrap) COMPREPLY=($(compgen -f -- "$word")); return ;;
+        --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord|--gap|--inside|--detail) return ;;
         --threads|--split-angle|--limit|--worst|--histogram|--select|--cut|--stack|--at|--across|--only|--size) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
-            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --ascii" ;;
+            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
             openings) common+=" --unit --split-angle --chord" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             build) common+=" --out --until" ;;

@@ -42,3 +42,4 @@
 #include <anvilcast/units.hpp>
 #include <anvilcast/version.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <anvilcast/wrap.hpp>

@@ -60,6 +60,22 @@ struct SurroundSpec {
     int line = 0;
 };
 
+/// The parts, or some of them, wrapped; see <anvilcast/wrap.hpp>. Lengths in metres.
+struct WrapSpec {
+    double gap = 0, detail = 0;
+    double feature_angle = 40;
+    std::vector<std::string> parts;  ///< patterns of those that are wrapped from outside; empty: all, from the fluid
+    /// A finer gap in a volume, or near zones; it grows from there to the one everywhere else.
+    struct Finer {
+        double gap = 0;
+        std::optional<Volume> volume;
+        std::vector<std::string> near;  ///< patterns of zone names
+        int line = 0;
+    };
+    std::vector<Finer> finer;
+    int line = 0;
+};
+
 struct Case {
     std::string name;
     LengthUnit unit;
@@ -69,6 +85,7 @@ struct Case {
     MendOptions mend;
     std::vector<ZoneRule> zones;
     std::vector<OpeningSpec> openings;
+    std::optional<WrapSpec> wrap;
     std::optional<SurroundSpec> surround;
     std::vector<RegionRequest> regions;
     double join = 0;  ///< parts within this distance are joined, metres

@@ -17,6 +17,7 @@
 #include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
+#include <anvilcast/wrap.hpp>
 #include <optional>
 #include <string>
 #include <vector>
@@ -42,6 +43,7 @@ struct BuildResult {
     double largest_join = 0;                  ///< metres
     AbsorbReport absorbed;                    ///< details taken out before sizing
     std::optional<Surround> surround;         ///< its surface left out
+    std::optional<WrapResult> wrapped;        ///< its surface left out
     double largest_deviation = 0;             ///< of the surface mesh from the parts
     Vec3 largest_deviation_at;
     std::vector<ZoneLayers> layers;  ///< of each side of a zone that has some
@@ -112,7 +114,8 @@ ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityRepo
 ANVILCAST_API std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source);
 /// `mended`: what was mended before the health was looked at; `space`: the volumes enclosed; each as far as asked for.
 ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source,
-                                      const MendResult* mended = nullptr, const Space* space = nullptr);
+                                      const MendResult* mended = nullptr, const Space* space = nullptr,
+                                      const WrapResult* wrapped = nullptr);
 ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
 
 /// The case-file lines that pick an opening.

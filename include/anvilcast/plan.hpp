@@ -32,8 +32,9 @@ struct RegionPlan {
 };
 
 struct Plan {
-    Box bounds;             ///< of the parts
-    AbsorbReport absorbed;  ///< details that would be taken out
+    Box bounds;                         ///< of the parts
+    AbsorbReport absorbed;              ///< details that would be taken out
+    std::optional<WrapResult> wrapped;  ///< its surface left out
     std::vector<RegionPlan> regions;
     std::vector<ZonePlan> zones;
     FillCells cells = FillCells::tetrahedra;  ///< what is counted

@@ -160,6 +160,9 @@ struct Sizing {
 ANVILCAST_API Sizing make_sizing(const Domain& domain, const SizeOptions& options, const Context& context = {},
                                  std::size_t max_octree_cells = 20'000'000);
 
+/// Metres from a volume of a refinement, negative within. `bodies`: what a wake lies behind.
+ANVILCAST_API std::function<double(const Vec3&)> distance_from(const Volume& volume, const Surface& bodies);
+
 /// The field alone.
 ANVILCAST_API SizeField make_size_field(const Domain& domain, const SizeOptions& options);
 

@@ -11,6 +11,7 @@
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -24,8 +25,8 @@ struct WrapOptions {
     /// A finer gap in places, in metres; left out, or larger than `gap`: `gap`. Should change by no more than a third
     /// of the distance.
     LengthAt gap_at = {};
-    double detail = 0;         ///< sharp edges and borders of zones shorter than this are wrapped over; 0: two gaps
-    double feature_angle = 40; /// degrees between normals from which an edge is sharp
+    double detail = 0;          ///< sharp edges and borders of zones shorter than this are wrapped over; 0: two gaps
+    double feature_angle = 40;  ///< degrees between normals from which an edge is sharp
     /// A point in each of the volumes to be wrapped from within; none: everything is wrapped from outside.
     std::vector<Vec3> inside = {};
     std::vector<std::string> names = {};  ///< of the volumes, for messages
@@ -50,15 +51,21 @@ struct WrapResult {
     /// Closed, two-manifold and free of self-intersections; normals point out of what it encloses. The zones are those
     /// of the original, by number, and "bridged" after them where something was closed. Edges to keep are listed.
     Surface surface;
-    double gap = 0;                     ///< the smallest that was used
-    DistanceSummary to_original;        ///< from the wrap where it is not bridged
-    DistanceSummary from_original;      ///< from the original as far as the fluid reaches it
-    std::vector<WrapFinding> bridged;   ///< gaps closed over, the largest first
-    std::vector<WrapFinding> lost;      ///< of each zone what is farther than half a gap from the wrap
+    double gap = 0;                          ///< that was asked for
+    std::size_t n_triangles = 0;             ///< of the surface
+    DistanceSummary to_original;             ///< from the wrap where it is not bridged
+    DistanceSummary from_original;           ///< from the original as far as the fluid reaches it
+    std::vector<WrapFinding> bridged;        ///< gaps closed over, the largest first
+    std::vector<WrapFinding> lost;           ///< of each zone what is farther than half a gap from the wrap
     double edges_asked = 0, edges_kept = 0;  ///< metres of sharp edges and borders within reach of the fluid
-    std::size_t points_held_off = 0;    ///< that stayed off the original, lest the surface touch itself
-    std::size_t peak_bytes = 0;         ///< of the triangulation
+    std::size_t points_held_off = 0;         ///< that stayed off the original, lest the surface touch itself
+    std::size_t peak_bytes = 0;              ///< of the triangulation
 };
+
+/// A gap to begin with: a fiftieth to a two-hundredth of the geometry's diagonal, the finest that holds the volumes
+/// round the points `inside`; nothing when none up to a tenth does. Takes some seconds.
+ANVILCAST_API std::optional<double> suggest_gap(const Surface& original, const std::vector<Vec3>& inside,
+                                                const LengthUnit& unit, const Context& context = {});
 
 /// Guarantees: as of WrapResult::surface, checked exactly. Deterministic. Throws InputError for a gap that is not
 /// positive, or as large as the geometry; GeometryError when a point is within half a gap of the geometry;

@@ -156,7 +156,7 @@ void Carver::put_in_curves() {
                     const auto found = grid.find({at.x + x, at.y + y, at.z + z});
                     if (found == grid.end()) continue;
                     for (const Index other : found->second)
-                        if (dot(samples[k].aside, samples[other].aside) > 0 &&
+                        if (dot(normalized(samples[k].aside), normalized(samples[other].aside)) > 0.3 &&
                             distance(samples[k].target, samples[other].target) < reach)
                             return true;
                 }
@@ -362,8 +362,9 @@ bool Carver::stop_ball(const Vec3& c, double radius, const Foot& f, Index near) 
     const Vec3 place = f.point + (towards + kernel::scattered(kernel_->n_vertices()) * kScatter) * f.offset;
     if (const auto on_curve = curves_.near(f.point, place, kCurveReach * gap)) {
         const Vec3 beside = on_curve->target + on_curve->aside * (f.offset * (1 + 1e-3));
-        if (distance(beside, c) < radius - kDepth * gap &&
-            tree_.closest(beside, 0.8 * f.offset).triangle == kNone &&
+        const bool is_in_view = tree_.closest(beside, 0.8 * f.offset).triangle == kNone &&
+                                tree_.first_hit(place, beside - place, 0, 1).triangle == kNone;
+        if (is_in_view && distance(beside, c) < radius - kDepth * gap &&
             add(beside, {on_curve->target, on_curve->curve, on_curve->along, false, on_curve->is_hollow}, near) !=
                 kNone) {
             push_gates_of_star();
@@ -388,9 +389,8 @@ void Carver::seat_in_hollows() {
     auto is_before_hollow = [&](Index t) {
         const Tet& tet = kernel_->tet(t);
         return std::none_of(tet.v, tet.v + 4, [this](Index v) { return v == kGhost || is_seed(v); }) &&
-               std::any_of(tet.n, tet.n + 4, [&](Index code) {
-                   return cells_[tet_of(code)].region == 0 && is_in_hollow(tet_of(code));
-               });
+               std::any_of(tet.n, tet.n + 4,
+                           [&](Index code) { return cells_[tet_of(code)].region == 0 && is_in_hollow(tet_of(code)); });
     };
     for (Index t = 0; t < kernel_->n_slots(); ++t)
         if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
@@ -398,8 +398,8 @@ void Carver::seat_in_hollows() {
         const std::uint8_t region = cells_[front[k]].region;
         for (const Index code : kernel_->tet(front[k]).n) {
             const Index next = tet_of(code);
-            if (cells_[next].region != 0 || !(is_in_hollow(next) || is_before_hollow(next)) || touches_other_region(next, region) ||
-                meets_geometry(next))
+            if (cells_[next].region != 0 || !(is_in_hollow(next) || is_before_hollow(next)) ||
+                touches_other_region(next, region) || meets_geometry(next))
                 continue;
             cells_[next].region = region;
             front.push_back(next);
@@ -476,8 +476,7 @@ std::vector<std::vector<Index>> Carver::pieces_of(const std::vector<Index>& star
             const Tet& tet = kernel_->tet(piece[k]);
             for (int f = 0; f < 4; ++f) {
                 const Index next = tet_of(tet.n[f]);
-                if (seen_[next] != in_star ||
-                    std::find(vertices.begin(), vertices.end(), tet.v[f]) != vertices.end())
+                if (seen_[next] != in_star || std::find(vertices.begin(), vertices.end(), tet.v[f]) != vertices.end())
                     continue;
                 seen_[next] = done;
                 piece.push_back(next);
@@ -654,12 +653,13 @@ void Carver::report_leak(Index cell, std::uint8_t region) {
         fmt::format("with a gap of {} the fluid{} leaks out at {}, where it is {} wide{}: the smallest gap that holds "
                     "it is about {}; or close that place in the geometry",
                     format_length(options_.gap, unit_),
-                    region <= options_.names.size() ? fmt::format(" \"{}\"", options_.names[region - 1U])
-                                                    : fmt::format(" at {}", place_text(options_.inside[region - 1U], unit_)),
+                    region <= options_.names.size()
+                        ? fmt::format(" \"{}\"", options_.names[region - 1U])
+                        : fmt::format(" at {}", place_text(options_.inside[region - 1U], unit_)),
                     place_text(leak.at, unit_), format_length(leak.width, unit_),
-                    leak.zones.empty() ? std::string()
-                                       : fmt::format(" (zone{} {})", leak.zones.size() == 1 ? "" : "s",
-                                                     fmt::join(leak.zones, ", ")),
+                    leak.zones.empty()
+                        ? std::string()
+                        : fmt::format(" (zone{} {})", leak.zones.size() == 1 ? "" : "s", fmt::join(leak.zones, ", ")),
                     format_length(holds, unit_)),
         {leak});
 }

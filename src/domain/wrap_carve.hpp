@@ -22,7 +22,7 @@
 namespace anvilcast::wrapping {
 
 /// In gaps.
-inline constexpr double kOffset = 1.0 / 12;  ///< of the places from the geometry
+inline constexpr double kOffset = 1.0 / 20;  ///< of the places from the geometry
 inline constexpr double kPass = 0.47;        ///< clearance that the ball needs: a little less than its radius
 inline constexpr double kDepth = 0.05;       ///< of a new place in the ball that it stops
 inline constexpr double kBlocked = kPass - kOffset + kDepth;  ///< radius of empty balls that need no look
@@ -30,7 +30,7 @@ inline constexpr double kBlocked = kPass - kOffset + kDepth;  ///< radius of emp
 /// The wrap at the offset.
 struct Shell {
     std::vector<Vec3> points;
-    std::vector<Site> sites;  ///< of the points
+    std::vector<Site> sites;          ///< of the points
     std::vector<Triangle> triangles;  ///< normals point out of what they enclose
     std::size_t peak_bytes = 0;
 };
@@ -58,9 +58,9 @@ class Carver {
     struct Passage {
         Vec3 from, to;
         Vec3 narrowest;
-        double radius = 0;           // of the empty ball there
-        Vec3 middle;                 // of the face's circle
-        double circle = 0;           // its radius, squared
+        double radius = 0;  // of the empty ball there
+        Vec3 middle;        // of the face's circle
+        double circle = 0;  // its radius, squared
     };
     struct Foot {
         Vec3 point;
@@ -129,7 +129,7 @@ class Carver {
     std::vector<Site> sites_;  // of vertices
     std::vector<CellState> cells_;
     std::priority_queue<Gate> gates_;
-    Index first_place_ = 0;  // vertices before it are the box and the seeds
+    Index first_place_ = 0;            // vertices before it are the box and the seeds
     std::vector<std::uint32_t> seen_;  // by cell, for walks
     std::uint32_t walk_ = 0;
 };

@@ -270,8 +270,8 @@ std::vector<Sample> CurveSet::samples(const LengthAt& spacing) const {
         const double n = std::max(1.0, std::round(count.back()));
         for (double i = 1; i < n; ++i) {
             const double wanted = count.back() * i / n;
-            const auto k = static_cast<std::size_t>(std::upper_bound(count.begin(), count.end() - 1, wanted) -
-                                                    count.begin() - 1);
+            const auto k =
+                static_cast<std::size_t>(std::upper_bound(count.begin(), count.end() - 1, wanted) - count.begin() - 1);
             const auto segment = first_segment_[c] + static_cast<Index>(k);
             const double share = (wanted - count[k]) / (count[k + 1] - count[k]);
             for (const Wedge& w : segments_[segment].wedges) all.push_back(sample(segment, share, w));

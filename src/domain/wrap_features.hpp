@@ -19,9 +19,9 @@ struct Curve {
 /// A place on a curve, and the place beside it that the wrap is first made at.
 struct Sample {
     Vec3 target;
-    Vec3 aside;          ///< times the offset, from the target into one of the wedges between the faces
+    Vec3 aside;  ///< times the offset, from the target into one of the wedges between the faces
     Index curve = kNone;
-    double along = 0;    ///< of the curve's length
+    double along = 0;        ///< of the curve's length
     bool is_hollow = false;  ///< the wedge is narrower than half a turn: a ball does not get to its bottom
     bool is_corner = false;  ///< an end of curves
 };
@@ -79,8 +79,8 @@ class CurveSet {
 
     std::vector<Curve> curves_;
     std::vector<Segment> segments_;
-    std::vector<std::array<Vec3, 2>> ends_;  // of each segment
-    std::vector<Index> first_segment_;       // of each curve
+    std::vector<std::array<Vec3, 2>> ends_;         // of each segment
+    std::vector<Index> first_segment_;              // of each curve
     std::vector<std::array<Index, 2>> end_points_;  // of each curve, in the original
     std::vector<Corner> corners_;
     TriangleTree tree_;  // over the segments

@@ -19,7 +19,11 @@ constexpr double kSpeck = 0.4;
 class Description {
   public:
     Description(const Surface& original, const TriangleTree& tree, const LengthAt& gap_at, Surface& wrap)
-        : original_(original), tree_(tree), gap_at_(gap_at), wrap_(wrap), edges_(wrap.triangles, wrap.points.size()),
+        : original_(original),
+          tree_(tree),
+          gap_at_(gap_at),
+          wrap_(wrap),
+          edges_(wrap.triangles, wrap.points.size()),
           bridge_(static_cast<Index>(original.zones.size())) {}
 
     void name_zones(std::vector<WrapFinding>& bridged) {
@@ -126,9 +130,9 @@ class Description {
             }));
             found.width = 2 * farthest;
             found.zone = original_
-                             .zones[std::max_element(beside.begin(), beside.end(), [](const auto& a, const auto& b) {
-                                        return a.second < b.second;
-                                    })->first]
+                             .zones[std::max_element(beside.begin(), beside.end(),
+                                                     [](const auto& a, const auto& b) { return a.second < b.second; })
+                                        ->first]
                              .name;
             bridged.push_back(found);
         }
@@ -201,7 +205,8 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
         const auto t = static_cast<Index>(k);
         const Vec3 &a = original.corner(t, 0), &b = original.corner(t, 1), &c = original.corner(t, 2);
         const double gap = gap_at((a + b + c) / 3.0);
-        const double longest = std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
+        const double longest =
+            std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
         const int n = static_cast<int>(std::clamp(std::ceil(longest / gap), 1.0, 24.0));
         int n_places = 0, n_lost = 0;
         for (int i = 0; i < n; ++i)
@@ -272,8 +277,7 @@ void describe(const Surface& original, const TriangleTree& tree, const CurveSet&
     look_from_original(original, own, gap_at, result);
     result.edges_asked = length_within_reach(curves, own, gap_at);
     for (const Edge& e : wrap.feature_edges) result.edges_kept += distance(wrap.points[e[0]], wrap.points[e[1]]);
-    result.points_held_off =
-        static_cast<std::size_t>(std::count(settled.is_held.begin(), settled.is_held.end(), true));
+    result.points_held_off = static_cast<std::size_t>(std::count(settled.is_held.begin(), settled.is_held.end(), true));
 }
 
 }  // namespace anvilcast::wrapping

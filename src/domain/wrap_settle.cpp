@@ -27,7 +27,11 @@ constexpr std::array<double, 4> kStands{1, 0.5, 0.25, 0};
 class Tidying {
   public:
     Tidying(const Shell& shell, const CurveSet& curves, const LengthAt& gap_at, const std::vector<bool>& locked)
-        : shell_(shell), curves_(curves), gap_at_(gap_at), locked_(locked), mesh_(shell.triangles, shell.points.size()) {}
+        : shell_(shell),
+          curves_(curves),
+          gap_at_(gap_at),
+          locked_(locked),
+          mesh_(shell.triangles, shell.points.size()) {}
 
     const ShellMesh& run() {
         for (int pass = 0; pass < 3; ++pass) {
@@ -52,9 +56,9 @@ class Tidying {
         return dot(normalized(n), like) > 0.2 && dot(normalized(offset_normal(a, b, c)), like) > 0.2;
     }
     double height(Index a, Index b, Index c) const {
-        const double longest = std::sqrt(std::max({distance_squared(target(a), target(b)),
-                                                   distance_squared(target(b), target(c)),
-                                                   distance_squared(target(c), target(a))}));
+        const double longest =
+            std::sqrt(std::max({distance_squared(target(a), target(b)), distance_squared(target(b), target(c)),
+                                distance_squared(target(c), target(a))}));
         return longest > 0 ? length(normal(a, b, c)) / longest : 0;
     }
     /// Places along the curve from one point to the next; nothing when they are not on the same one.
@@ -96,7 +100,8 @@ class Tidying {
     /// The two triangles that turning the edge ab makes; at a sharp edge they look in different directions.
     bool is_upright_across(Index a, Index b, Index c, Index d, const Vec3& like) const {
         auto fine = [&](Index p, Index q, Index r) {
-            return dot(normalized(normal(p, q, r)), like) > -0.3 && dot(normalized(offset_normal(p, q, r)), like) > -0.3 &&
+            return dot(normalized(normal(p, q, r)), like) > -0.3 &&
+                   dot(normalized(offset_normal(p, q, r)), like) > -0.3 &&
                    height(p, q, r) > kFlatTriangle * gap_at_(target(p));
         };
         return fine(c, d, b) && fine(d, c, a);
@@ -202,7 +207,11 @@ Shell tidied(const Shell& shell, const CurveSet& curves, const LengthAt& gap_at)
 class Homecoming {
   public:
     Homecoming(const Shell& shell, const LengthAt& gap_at, const Context& context)
-        : shell_(shell), gap_at_(gap_at), context_(context), stand_(shell.points.size(), 0), places_(shell.points.size()) {}
+        : shell_(shell),
+          gap_at_(gap_at),
+          context_(context),
+          stand_(shell.points.size(), 0),
+          places_(shell.points.size()) {}
 
     void run() {
         for (std::size_t p = 0; p < places_.size(); ++p) places_[p] = place(p);

@@ -27,6 +27,7 @@ class CaseReader {
         read_mend();
         for (const toml::table* t : list("zone")) read_zone(*t);
         for (const toml::table* t : list("opening")) read_opening(*t);
+        read_wrap();
         read_surround();
         for (const toml::table* t : list("region")) read_region(*t);
         check_regions();
@@ -171,6 +172,31 @@ class CaseReader {
             if (other.name == opening.name) s.fail(fmt::format("there are two openings called \"{}\"", opening.name));
         s.finish();
         case_.openings.push_back(std::move(opening));
+    }
+    void read_wrap() {
+        const toml::table* t = table("wrap", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[wrap]");
+        WrapSpec wrap;
+        wrap.line = s.line();
+        wrap.gap = s.required_length("gap", "3 mm");
+        if (!(wrap.gap > 0)) s.fail("[wrap] gap must be more than 0: everything narrower than it is closed");
+        wrap.detail = s.positive_length("detail");
+        wrap.feature_angle = s.number("feature_angle", 1, 179).value_or(wrap.feature_angle);
+        wrap.parts = s.texts("parts").value_or(std::vector<std::string>{});
+        if (const toml::node* node = s.find("finer")) {
+            const toml::array* list = node->as_array();
+            if (list == nullptr || !list->is_homogeneous(toml::node_type::table))
+                s.fail(Section::line_of(*node), "[wrap] finer must be a list of tables, each written [[wrap.finer]]");
+            for (const toml::node& item : *list) {
+                Section finer = section(*item.as_table(), "[[wrap.finer]]");
+                wrap.finer.push_back(read_finer_gap(finer, file_.parent_path()));
+                if (wrap.finer.back().gap >= wrap.gap)
+                    finer.fail("[[wrap.finer]] gap is not finer than that of [wrap]");
+            }
+        }
+        s.finish();
+        case_.wrap = std::move(wrap);
     }
     void read_surround() {
         const toml::table* t = table("surround", nullptr);

@@ -39,7 +39,7 @@ Volume read_volume(Section& s, const std::string& shape, const std::filesystem::
     ReadSurfaceOptions options;
     options.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
     if (!options.unit && !states_unit(file))
-        s.fail("[[refine]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\"");
+        s.fail("unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\"");
     BodyVolume body{read_surface(file, options).surface};
     weld(body.surface);
     return body;
@@ -121,6 +121,19 @@ Refinement read_refinement(Section& s, const std::filesystem::path& folder, std:
         s.fail("[[refine]] size is missing; write for example size = \"2 mm\"");
     s.finish();
     return r;
+}
+
+WrapSpec::Finer read_finer_gap(Section& s, const std::filesystem::path& folder) {
+    WrapSpec::Finer finer;
+    finer.line = s.line();
+    finer.gap = s.required_length("gap", "1 mm");
+    if (!(finer.gap > 0)) s.fail("[[wrap.finer]] gap must be more than 0");
+    finer.near = s.texts("near").value_or(std::vector<std::string>{});
+    if (const auto shape = s.parsed("shape", parse_volume_shape)) finer.volume = read_volume(s, *shape, folder);
+    if (finer.near.empty() && !finer.volume)
+        s.fail("[[wrap.finer]] does not say where: write near = [\"zone*\"] or shape = \"box\"");
+    s.finish();
+    return finer;
 }
 
 FlowSpec read_flow(Section& s) {

@@ -26,6 +26,29 @@ ordered_json json_of(const std::vector<Mending>& mendings) {
     return out;
 }
 
+ordered_json json_of(const DistanceSummary& d) {
+    return {
+        {"mean", d.mean}, {"percentile_99", d.percentile_99}, {"largest", d.largest}, {"at", json_of(d.largest_at)}};
+}
+
+/// Null where nothing was wrapped.
+ordered_json json_of(const WrapResult* w) {
+    if (w == nullptr) return {};
+    ordered_json bridged = ordered_json::array(), lost = ordered_json::array();
+    for (const WrapFinding& f : w->bridged)
+        bridged.push_back({{"zone", f.zone}, {"at", json_of(f.place)}, {"area", f.area}, {"width", f.width}});
+    for (const WrapFinding& f : w->lost)
+        lost.push_back({{"zone", f.zone}, {"at", json_of(f.place)}, {"area", f.area}, {"share", f.share}});
+    return {{"gap", w->gap},
+            {"triangles", w->n_triangles},
+            {"to_original", json_of(w->to_original)},
+            {"from_original", json_of(w->from_original)},
+            {"edges", {{"within_reach", w->edges_asked}, {"kept", w->edges_kept}}},
+            {"points_held_off", w->points_held_off},
+            {"bridged", bridged},
+            {"lost", lost}};
+}
+
 ordered_json cells_of(const VolumeMesh& mesh) {
     ordered_json out{{"total", mesh.n_cells()}};
     for (const CellType type :
@@ -247,6 +270,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"joined", {{"corners", result.corners_joined}, {"largest_move", result.largest_join}}},
          {"absorbed", json_of(result.absorbed)},
          {"surround", json_of(result.surround)},
+         {"wrap", json_of(result.wrapped ? &*result.wrapped : nullptr)},
          {"surface", {{"largest_deviation", result.largest_deviation}, {"at", json_of(result.largest_deviation_at)}}},
          {"fill",
           {{"boundary_points_added", result.fill.boundary_points_added.size()},
@@ -281,6 +305,7 @@ std::string surface_json(const SurfaceBuild& built, const Case& c) {
                      {"at", json_of(built.result.largest_deviation_at)},
                      {"places_too_far", built.mesh.too_far.size()}}},
                    {"absorbed", json_of(built.result.absorbed)},
+                   {"wrap", json_of(built.result.wrapped ? &*built.result.wrapped : nullptr)},
                    {"quality", {{"surface_metrics", metrics_of(built.quality)}}},
                    {"stages", stages_of(built.result.costs)},
                    {"guessed_roles", built.result.guessed_roles},
@@ -313,6 +338,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                      {"case", case_of(c)},
                      {"bounds", json_of(p.bounds)},
                      {"absorbed", json_of(p.absorbed)},
+                     {"wrap", json_of(p.wrapped ? &*p.wrapped : nullptr)},
                      {"cells",
                       {{"total", std::round(p.total_cells())},
                        {"core", std::round(p.core_cells)},
@@ -402,8 +428,8 @@ std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, co
                    {"after", quality_of(report.after)}});
 }
 
-std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended,
-                        const Space* space) {
+std::string health_json(const SurfaceHealth& h, const std::string& source, const MendResult* mended, const Space* space,
+                        const WrapResult* wrapped) {
     ordered_json zones = ordered_json::array(), rims = ordered_json::array(), shells = ordered_json::array();
     for (const ZoneMeasure& z : h.zones)
         zones.push_back({{"name", z.name},
@@ -465,6 +491,7 @@ std::string health_json(const SurfaceHealth& h, const std::string& source, const
                      {"rims", rims},
                      {"defects", defects}};
     if (mended != nullptr) out["mended"] = {{"done", json_of(mended->done)}, {"left", mended->left}};
+    if (wrapped != nullptr) out["wrap"] = json_of(wrapped);
     if (space != nullptr) out["volumes"] = cells_of_space({space->cells.begin() + 1, space->cells.end()});
     return dumped(out);
 }

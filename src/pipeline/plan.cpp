@@ -108,6 +108,7 @@ Plan plan(const Case& c, const Context& context) {
     const Domain domain = prepare_domain(c, known, context);
     out.bounds = known.bounds;
     out.absorbed = known.absorbed;
+    out.wrapped = std::move(known.wrapped);
     watch.lap("domain");
     const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     watch.lap("sizes");

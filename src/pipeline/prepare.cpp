@@ -3,12 +3,15 @@
 #include "pipeline/prepare.hpp"
 
 #include <anvilcast/errors.hpp>
+#include <anvilcast/leaks.hpp>
 #include <anvilcast/surface_files.hpp>
 
 #include <fmt/format.h>
 #include <sys/resource.h>
 
 #include <algorithm>
+
+#include "pipeline/wrap_case.hpp"
 
 namespace anvilcast {
 namespace {
@@ -120,24 +123,80 @@ std::optional<Surround> surround_of(const Surface& body, const Case& c) {
     }
 }
 
+/// The bodies that space is divided by.
+struct Bodies {
+    Surface surface;
+    std::vector<std::string> part_of;  // of each triangle
+    std::vector<Opening> openings;     // still to be put in
+};
+
 /// Parts, openings and surround to the surfaces of the regions.
-Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
-    const std::vector<Opening> openings = chosen_openings(parts.surface, c);
-    result.surround = surround_of(parts.surface, c);
+Domain divide(const Bodies& bodies, const Case& c, BuildResult& result, const Context& context) {
+    result.surround = surround_of(bodies.surface, c);
     SpaceOptions options;
     options.join = c.join;
-    options.part_of = parts.part_of;
+    options.part_of = bodies.part_of;
     if (result.surround) {
         options.surround = &result.surround->surface;
         result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(),
                                result.surround->warnings.end());
     }
-    const Space space = divide_space(parts.surface, openings, options, context);
+    const Space space = divide_space(bodies.surface, bodies.openings, options, context);
     result.corners_joined = space.complex.corners_joined;
     result.largest_join = space.complex.largest_move;
     Domain domain = choose_regions(space, c.regions, c.unit, {c.drop_leftovers});
-    warn_of_unused_openings(domain, openings, result.warnings);
     warn_of_slivers(space, c, result.warnings);
+    return domain;
+}
+
+std::vector<Vec3> points_inside(const Case& c) {
+    std::vector<Vec3> points;
+    for (const RegionRequest& r : c.regions)
+        if (r.inside) points.push_back(*r.inside);
+    return points;
+}
+
+/// What to try where the parts as they are do not enclose what was asked for; empty when a wrap would not help either.
+std::string wrap_offer(const Bodies& bodies, const Case& c, const Context& context) {
+    try {
+        const Surface closed = close_openings(bodies.surface, bodies.openings);
+        const auto inside = c.surround ? std::vector<Vec3>{} : points_inside(c);
+        if (!c.surround && inside.empty()) return "";
+        const auto gap = suggest_gap(closed, inside, c.unit, context);
+        if (!gap) return "";
+        return fmt::format(
+            "\nOr wrap the geometry instead of mending it, at a gap that holds the fluid:\n"
+            "  [wrap]\n  gap = \"{}\"",
+            format_length(*gap, c.unit));
+    } catch (const GeometryError&) {
+        return "";
+    } catch (const InputError&) {
+        return "";
+    }
+}
+
+Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
+    Bodies bodies{parts.surface, parts.part_of, {}};
+    const bool wraps_first = c.wrap && (c.surround || !c.wrap->parts.empty());
+    if (wraps_first) wrap_bodies(c, bodies.surface, bodies.part_of, result, context);
+    bodies.openings = chosen_openings(bodies.surface, c);
+    const std::vector<Opening> openings = bodies.openings;
+    if (c.wrap && !wraps_first) {
+        bodies.surface = close_openings(bodies.surface, bodies.openings);
+        bodies.openings.clear();
+        wrap_flow(c, bodies.surface, bodies.part_of, result, context);
+    }
+    Domain domain;
+    try {
+        domain = divide(bodies, c, result, context);
+    } catch (const LeakError& e) {
+        if (c.wrap) throw;
+        throw LeakError(e.what() + wrap_offer(bodies, c, context), e.leaks());
+    } catch (const GeometryError& e) {
+        if (c.wrap) throw;
+        throw GeometryError(e.what() + wrap_offer(bodies, c, context));
+    }
+    warn_of_unused_openings(domain, openings, result.warnings);
     warn_of_leftovers(domain, c, result.warnings);
     result.regions = domain.regions;
     result.leftovers = domain.leftovers;

@@ -11,6 +11,9 @@ namespace {
 
 constexpr double kCornerTurn = 40;  // degrees between successive edges of a curve that make a corner
 
+/// Within a wrap smaller angles than this (75 degrees) are its roughness.
+constexpr double kCosOfRoughness = 0.26;
+
 double cos_deg(double degrees) { return std::cos(degrees * std::numbers::pi / 180.0); }
 
 bool is_feature(const Domain& domain, const std::vector<Vec3>& normals, const SurfaceEdges& edges, std::size_t e,
@@ -21,7 +24,8 @@ bool is_feature(const Domain& domain, const std::vector<Vec3>& normals, const Su
     if (s.zone_of[u.triangle] != s.zone_of[v.triangle] || u.forward == v.forward) return true;
     if (domain.sides[u.triangle] != domain.sides[v.triangle]) return true;
     if (std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) return true;
-    return dot(normals[u.triangle], normals[v.triangle]) < cos_limit;
+    const double limit = s.zones[s.zone_of[u.triangle]].is_wrapped ? std::min(cos_limit, kCosOfRoughness) : cos_limit;
+    return dot(normals[u.triangle], normals[v.triangle]) < limit;
 }
 
 /// The feature edges at each point, as numbers of edges.

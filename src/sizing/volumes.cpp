@@ -253,3 +253,13 @@ std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Doma
 }
 
 }  // namespace anvilcast::sizing
+
+namespace anvilcast {
+
+std::function<double(const Vec3&)> distance_from(const Volume& volume, const Surface& bodies) {
+    Domain domain;
+    domain.boundary = bodies;
+    return [distance = sizing::make_volume(volume, domain)](const Vec3& p) { return distance->distance(p); };
+}
+
+}  // namespace anvilcast
