@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <unordered_map>
 
 #include "domain/place_text.hpp"
@@ -26,6 +27,8 @@ constexpr double kScatter = 2e-3;
 /// Places beside curves: so many gaps apart; others move onto a curve within this reach.
 constexpr double kCurveSpacing = 0.4;
 constexpr double kCurveReach = 0.2;
+/// Nearer to each other than this share of their spacing there is one of them only.
+constexpr double kCrowded = 0.45;
 /// Steps along the edge between two circumcentres, in gaps at least.
 constexpr double kStep = 0.05;
 
@@ -46,6 +49,48 @@ const std::array<Vec3, 12>& icosahedron() {
     return corners;
 }
 
+/// Places on curves with the side that they are for.
+class PlaceGrid {
+  public:
+    explicit PlaceGrid(double cell) : cell_(cell) {}
+    void add(const Vec3& place, const Vec3& aside) { cells_[key_of(place)].push_back({place, normalized(aside)}); }
+    /// Is there one for the same side within `reach`, which is less than a cell?
+    bool is_crowded(const Vec3& place, const Vec3& aside, double reach) const {
+        const Key at = key_of(place);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z) {
+                    const auto found = cells_.find({at.x + x, at.y + y, at.z + z});
+                    if (found == cells_.end()) continue;
+                    for (const Item& other : found->second)
+                        if (dot(normalized(aside), other.aside) > 0.5 && distance(place, other.place) < reach)
+                            return true;
+                }
+        return false;
+    }
+
+  private:
+    struct Key {
+        std::int64_t x, y, z;
+        bool operator==(const Key&) const = default;
+    };
+    struct Hash {
+        std::size_t operator()(const Key& k) const {
+            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
+        }
+    };
+    struct Item {
+        Vec3 place, aside;
+    };
+    Key key_of(const Vec3& p) const {
+        return {static_cast<std::int64_t>(std::floor(p.x / cell_)), static_cast<std::int64_t>(std::floor(p.y / cell_)),
+                static_cast<std::int64_t>(std::floor(p.z / cell_))};
+    }
+
+    double cell_;
+    std::unordered_map<Key, std::vector<Item>, Hash> cells_;
+};
+
 }  // namespace
 
 Carver::Carver(const Surface& original, const TriangleTree& tree, const CurveSet& curves, const WrapOptions& options,
@@ -62,12 +107,15 @@ Carver::Carver(const Surface& original, const TriangleTree& tree, const CurveSet
 Shell Carver::run() {
     begin();
     put_in_curves();
-    if (options_.inside.empty()) start_outside();
-    for (std::size_t k = 0; k < options_.inside.size(); ++k) start_inside(k);
+    start();
+    carve();
+    keep_what_is_reached();
+    start();
     carve();
     seat_in_hollows();
+    open_islands();
     do keep_connected();
-    while (close_pinches());
+    while (mend_pinches());
     return shell();
 }
 
@@ -121,57 +169,78 @@ Index Carver::add(const Vec3& place, const Site& site, Index near) {
     return v;
 }
 
-/// Places beside the curves, in Hilbert order; those too close to one before or to other geometry are left out.
+/// Places along all curves, on all sides of them; those too close to others or to other geometry are left out.
 void Carver::put_in_curves() {
-    std::vector<Sample> samples = curves_.samples([this](const Vec3& p) { return kCurveSpacing * gap_at(p); });
+    const std::vector<Sample> samples = curves_.samples([this](const Vec3& p) { return kCurveSpacing * gap_at(p); });
     std::vector<Vec3> places;
     for (std::size_t k = 0; k < samples.size(); ++k) {
         const double offset = kOffset * gap_at(samples[k].target);
         places.push_back(samples[k].target + (samples[k].aside + kernel::scattered(k) * kScatter) * offset);
     }
-    // A grid of cells as large as the finest distance that is kept would be large; neighbours are looked for by place.
     std::vector<Index> order = kernel::hilbert_order(places);
     std::stable_partition(order.begin(), order.end(), [&](Index k) { return samples[k].is_corner; });
-    struct Key {
-        std::int64_t x, y, z;
-        bool operator==(const Key&) const = default;
-    };
-    struct Hash {
-        std::size_t operator()(const Key& k) const {
-            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
-        }
-    };
-    std::unordered_map<Key, std::vector<Index>, Hash> grid;
-    const double cell = kCurveSpacing * options_.gap;
-    auto key_of = [&](const Vec3& p) {
-        return Key{static_cast<std::int64_t>(std::floor(p.x / cell)), static_cast<std::int64_t>(std::floor(p.y / cell)),
-                   static_cast<std::int64_t>(std::floor(p.z / cell))};
-    };
-    auto is_crowded = [&](Index k) {
-        const double reach = 0.45 * kCurveSpacing * gap_at(samples[k].target);
-        const Key at = key_of(places[k]);
-        for (std::int64_t x = -1; x <= 1; ++x)
-            for (std::int64_t y = -1; y <= 1; ++y)
-                for (std::int64_t z = -1; z <= 1; ++z) {
-                    const auto found = grid.find({at.x + x, at.y + y, at.z + z});
-                    if (found == grid.end()) continue;
-                    for (const Index other : found->second)
-                        if (dot(normalized(samples[k].aside), normalized(samples[other].aside)) > 0.3 &&
-                            distance(samples[k].target, samples[other].target) < reach)
-                            return true;
-                }
-        return false;
-    };
+    PlaceGrid grid(kCurveSpacing * options_.gap);
     Index near = 0;
     for (const Index k : order) {
         context_.check_stop();
         const Sample& s = samples[k];
-        const double offset = kOffset * gap_at(s.target);
-        if (tree_.closest(places[k], 0.8 * offset).triangle != kNone || is_crowded(k)) continue;
+        const double gap = gap_at(s.target);
+        if (tree_.closest(places[k], 0.8 * kOffset * gap).triangle != kNone ||
+            grid.is_crowded(s.target, s.aside, kCrowded * kCurveSpacing * gap))
+            continue;
         if (add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near) == kNone) continue;
         near = kernel_->star().front();
-        grid[key_of(places[k])].push_back(k);
+        grid.add(s.target, s.aside);
     }
+}
+
+/// Does the fluid get to the side of a curve that a place is on? Away from the curve there is room for the ball sooner
+/// or later; that is carved, or it is not.
+bool Carver::is_reached(Index vertex, Index& near) {
+    const Vec3& target = sites_[vertex].target;
+    const double gap = gap_at(target);
+    const Vec3 direction = normalized(kernel_->point(vertex) - target);
+    for (double t = 0.5; t < 4; t += 0.25) {
+        const Vec3 p = target + direction * (t * gap);
+        if (tree_.closest(p, kPass * gap).triangle != kNone) continue;
+        near = kernel_->find(p, near);
+        return cells_[near].region != 0;
+    }
+    return false;
+}
+
+/// Places on the far side of walls are in the way: tetrahedra would rather join them than those before the wall. All is
+/// made once more without them.
+void Carver::keep_what_is_reached() {
+    std::vector<bool> is_kept(kernel_->n_vertices(), false);
+    Index near = kNone;
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        if (kernel_->tet(t).is_free()) continue;
+        near = t;
+        if (cells_[t].region != 0)
+            for (const Index v : kernel_->tet(t).v) is_kept[v] = true;
+    }
+    std::vector<Vec3> points, places;
+    std::vector<Index> old;
+    for (Index v = 1; v < kernel_->n_vertices(); ++v) {
+        if (is_seed(v)) points.push_back(kernel_->point(v));
+        if (is_seed(v) || (!is_kept[v] && (sites_[v].curve == kNone || !is_reached(v, near)))) continue;
+        places.push_back(kernel_->point(v));
+        old.push_back(v);
+    }
+    std::vector<Index> order(points.size());
+    for (Index k = 0; k < order.size(); ++k) order[k] = k;
+    std::vector<Site> sites(sites_.begin(), sites_.begin() + first_place_);
+    for (const Index k : kernel::insertion_order(places)) {
+        order.push_back(static_cast<Index>(points.size()));
+        points.push_back(places[k]);
+        sites.push_back(sites_[old[k]]);
+    }
+    kernel_.reset();
+    kernel_ = std::make_unique<kernel::Kernel>(points, order, context_);
+    sites_ = std::move(sites);
+    cells_.assign(kernel_->n_slots(), {});
+    gates_ = {};
 }
 
 Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
@@ -278,17 +347,20 @@ void Carver::carve_cell(Index cell, std::uint8_t region) {
         if (cells_[tet_of(kernel_->tet(cell).n[f])].region == 0) push_gate(cell, f);
 }
 
-void Carver::start_outside() {
-    for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (!kernel_->tet(t).is_free() && kernel_->tet(t).is_ghost()) carve_cell(t, 1);
-}
-
-void Carver::start_inside(std::size_t region) {
-    const auto first = static_cast<Index>(9 + 12 * region);
+/// Carves the tetrahedra that the fluid comes from: those beyond the hull, or within the bodies round the points
+/// inside.
+void Carver::start() {
     for (Index t = 0; t < kernel_->n_slots(); ++t) {
         const Tet& tet = kernel_->tet(t);
         if (tet.is_free()) continue;
-        if (std::all_of(tet.v, tet.v + 4, [&](Index v) { return v >= first && v < first + 12; }))
+        if (options_.inside.empty()) {
+            if (tet.is_ghost()) carve_cell(t, 1);
+            continue;
+        }
+        if (tet.is_ghost() || std::any_of(tet.v, tet.v + 4, [this](Index v) { return !is_seed(v) || is_box(v); }))
+            continue;
+        const Index region = (tet.v[0] - 9) / 12;
+        if (std::all_of(tet.v, tet.v + 4, [&](Index v) { return (v - 9) / 12 == region; }))
             carve_cell(t, static_cast<std::uint8_t>(region + 1));
     }
 }
@@ -377,216 +449,48 @@ bool Carver::stop_ball(const Vec3& c, double radius, const Foot& f, Index near) 
     return true;
 }
 
-/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too.
+/// Is the cell at the bottom of a hollow edge? One that reaches from one edge to another one is across a groove, which
+/// the ball has closed.
+bool Carver::is_in_hollow(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    Index curve = kNone;
+    for (const Index v : tet.v) {
+        if (is_seed(v)) return false;  // the ghost is among those
+        if (!sites_[v].is_hollow) continue;
+        if (curve != kNone && !curves_.are_joined(curve, sites_[v].curve)) return false;
+        curve = sites_[v].curve;
+    }
+    return curve != kNone;
+}
+
+/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too: cells at
+/// such places, and those that span the hollow before them.
 void Carver::seat_in_hollows() {
+    constexpr int kSteps = 2;
+    const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
+        if (is_in_hollow(t)) return true;
+        if (steps == 0) return false;
+        const Tet& tet = kernel_->tet(t);
+        if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
+        return std::any_of(tet.n, tet.n + 4, [&](Index code) {
+            const Index next = tet_of(code);
+            return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
+        });
+    };
     std::vector<Index> front;
-    auto is_in_hollow = [this](Index t) {
-        const Tet& tet = kernel_->tet(t);
-        return !tet.is_ghost() && std::any_of(tet.v, tet.v + 4, [this](Index v) { return sites_[v].is_hollow; }) &&
-               std::none_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); });
-    };
-    // One that spans a hollow from wall to wall may lie before it.
-    auto is_before_hollow = [&](Index t) {
-        const Tet& tet = kernel_->tet(t);
-        return std::none_of(tet.v, tet.v + 4, [this](Index v) { return v == kGhost || is_seed(v); }) &&
-               std::any_of(tet.n, tet.n + 4,
-                           [&](Index code) { return cells_[tet_of(code)].region == 0 && is_in_hollow(tet_of(code)); });
-    };
     for (Index t = 0; t < kernel_->n_slots(); ++t)
         if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
     for (std::size_t k = 0; k < front.size(); ++k) {
         const std::uint8_t region = cells_[front[k]].region;
         for (const Index code : kernel_->tet(front[k]).n) {
             const Index next = tet_of(code);
-            if (cells_[next].region != 0 || !(is_in_hollow(next) || is_before_hollow(next)) ||
-                touches_other_region(next, region) || meets_geometry(next))
+            if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
+                meets_geometry(next))
                 continue;
             cells_[next].region = region;
             front.push_back(next);
         }
     }
-}
-
-/// What no longer hangs together with its start is not carved.
-void Carver::keep_connected() {
-    seen_.resize(kernel_->n_slots(), 0);
-    ++walk_;
-    std::vector<Index> front;
-    auto is_start = [this](const Tet& tet) {
-        if (options_.inside.empty()) return tet.is_ghost();
-        return std::all_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v) && !is_box(v) && v != kGhost; });
-    };
-    for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (!kernel_->tet(t).is_free() && cells_[t].region != 0 && is_start(kernel_->tet(t))) {
-            seen_[t] = walk_;
-            front.push_back(t);
-        }
-    for (std::size_t k = 0; k < front.size(); ++k)
-        for (const Index code : kernel_->tet(front[k]).n)
-            if (const Index next = tet_of(code); cells_[next].region != 0 && seen_[next] != walk_) {
-                seen_[next] = walk_;
-                front.push_back(next);
-            }
-    for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (seen_[t] != walk_) cells_[t].region = 0;
-}
-
-void Carver::star_of(Index vertex, Index start, std::vector<Index>& star) {
-    ++walk_;
-    star.assign(1, start);
-    seen_[start] = walk_;
-    for (std::size_t k = 0; k < star.size(); ++k) {
-        const Tet& tet = kernel_->tet(star[k]);
-        for (int f = 0; f < 4; ++f) {
-            const Index next = tet_of(tet.n[f]);
-            if (tet.v[f] == vertex || seen_[next] == walk_) continue;
-            seen_[next] = walk_;
-            star.push_back(next);
-        }
-    }
-}
-
-namespace {
-
-double volume_of(const kernel::Kernel& kernel, Index cell) {
-    const Tet& tet = kernel.tet(cell);
-    if (tet.is_ghost()) return Box::inf;
-    return tetrahedron_volume(kernel.point(tet.v[0]), kernel.point(tet.v[1]), kernel.point(tet.v[2]),
-                              kernel.point(tet.v[3]));
-}
-
-}  // namespace
-
-/// The pieces, joined over faces that hold all of `vertices`, of those cells of a star that are carved (or are not).
-std::vector<std::vector<Index>> Carver::pieces_of(const std::vector<Index>& star, bool is_carved,
-                                                  std::initializer_list<Index> vertices) {
-    std::vector<std::vector<Index>> pieces;
-    const std::uint32_t in_star = ++walk_, done = ++walk_;
-    auto belongs = [&](Index t) {
-        return (cells_[t].region != 0) == is_carved &&
-               std::all_of(vertices.begin(), vertices.end(), [&](Index v) { return kernel_->tet(t).has(v); });
-    };
-    for (const Index t : star)
-        if (belongs(t)) seen_[t] = in_star;
-    for (const Index first : star) {
-        if (seen_[first] != in_star) continue;
-        seen_[first] = done;
-        std::vector<Index> piece{first};
-        for (std::size_t k = 0; k < piece.size(); ++k) {
-            const Tet& tet = kernel_->tet(piece[k]);
-            for (int f = 0; f < 4; ++f) {
-                const Index next = tet_of(tet.n[f]);
-                if (seen_[next] != in_star || std::find(vertices.begin(), vertices.end(), tet.v[f]) != vertices.end())
-                    continue;
-                seen_[next] = done;
-                piece.push_back(next);
-            }
-        }
-        pieces.push_back(std::move(piece));
-    }
-    return pieces;
-}
-
-/// The cells to close so that the wrap at a vertex is one fan of triangles; none when it is.
-std::vector<Index> Carver::closing_at(Index vertex, const std::vector<Index>& star) {
-    auto all_but_largest = [this](const std::vector<std::vector<Index>>& pieces) {
-        std::size_t largest = 0;
-        double most = -1;
-        for (std::size_t k = 0; k < pieces.size(); ++k) {
-            double volume = 0;
-            for (const Index t : pieces[k]) volume += volume_of(*kernel_, t);
-            if (volume > most) {
-                most = volume;
-                largest = k;
-            }
-        }
-        std::vector<Index> cells;
-        for (std::size_t k = 0; k < pieces.size(); ++k)
-            if (k != largest) cells.insert(cells.end(), pieces[k].begin(), pieces[k].end());
-        return cells;
-    };
-    // Each triangle of the wrap is an edge of the fan's rim, and goes on from one vertex to the next.
-    std::vector<Index> rim;
-    for (const Index t : star) {
-        if (cells_[t].region == 0) continue;
-        const Tet& tet = kernel_->tet(t);
-        for (int f = 0; f < 4; ++f) {
-            if (tet.v[f] == vertex || cells_[tet_of(tet.n[f])].region != 0) continue;
-            for (int k = 0; k < 3; ++k)
-                if (tet.v[kFace[f][k]] == vertex) rim.push_back(tet.v[kFace[f][(k + 1) % 3]]);
-        }
-    }
-    std::sort(rim.begin(), rim.end());
-    if (const auto twice = std::adjacent_find(rim.begin(), rim.end()); twice != rim.end())
-        return all_but_largest(pieces_of(star, true, {vertex, *twice}));
-    if (const auto carved = pieces_of(star, true, {vertex}); carved.size() > 1) return all_but_largest(carved);
-    // The rest meets in the vertex alone: a bridge between two of its pieces is closed, the shortest there is.
-    const auto solid = pieces_of(star, false, {vertex});
-    if (solid.size() < 2) return {};
-    return bridge_between(solid, vertex, star);
-}
-
-std::vector<Index> Carver::bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
-                                          const std::vector<Index>& star) {
-    const std::uint32_t in_star = ++walk_, done = ++walk_;
-    for (const Index t : star) seen_[t] = in_star;
-    std::vector<Index> front = solid.front(), from(front.size(), kNone);
-    for (const Index t : front) seen_[t] = done;
-    for (std::size_t k = 0; k < front.size(); ++k) {
-        const Tet& tet = kernel_->tet(front[k]);
-        for (int f = 0; f < 4; ++f) {
-            const Index next = tet_of(tet.n[f]);
-            if (tet.v[f] == vertex || seen_[next] != in_star || kernel_->tet(next).is_ghost()) continue;
-            if (cells_[next].region == 0) {
-                std::vector<Index> bridge;
-                for (std::size_t at = k; from[at] != kNone; at = from[at]) bridge.push_back(front[at]);
-                return bridge;
-            }
-            seen_[next] = done;
-            front.push_back(next);
-            from.push_back(static_cast<Index>(k));
-        }
-    }
-    return {};
-}
-
-/// Closes what makes the wrap touch itself in an edge or a vertex. True when that was needed anywhere.
-bool Carver::close_pinches() {
-    seen_.resize(kernel_->n_slots(), 0);
-    std::vector<Index> cell_at(kernel_->n_vertices(), kNone);
-    std::vector<bool> is_waiting(kernel_->n_vertices(), false);
-    std::vector<Index> list;
-    for (Index t = 0; t < kernel_->n_slots(); ++t) {
-        const Tet& tet = kernel_->tet(t);
-        if (tet.is_free()) continue;
-        for (int f = 0; f < 4; ++f) {
-            cell_at[tet.v[f]] = t;
-            if (cells_[t].region == 0 || cells_[tet_of(tet.n[f])].region != 0) continue;
-            for (int k = 0; k < 3; ++k)
-                if (const Index v = tet.v[kFace[f][k]]; v != kGhost && !is_waiting[v]) {
-                    is_waiting[v] = true;
-                    list.push_back(v);
-                }
-        }
-    }
-    bool has_closed = false;
-    std::vector<Index> star;
-    for (std::size_t k = 0; k < list.size(); ++k) {
-        const Index v = list[k];
-        is_waiting[v] = false;
-        star_of(v, cell_at[v], star);
-        for (const Index t : closing_at(v, star)) {
-            if (kernel_->tet(t).is_ghost()) continue;
-            cells_[t].region = 0;
-            has_closed = true;
-            for (const Index w : kernel_->tet(t).v)
-                if (!is_waiting[w]) {
-                    is_waiting[w] = true;
-                    list.push_back(w);
-                }
-        }
-    }
-    return has_closed;
 }
 
 /// The widest way from the start to where the fluid got out.

@@ -47,6 +47,7 @@ class Carver {
         float clearance = -1;  // of the circumcentre; below zero: not known yet
         std::uint32_t generation = 0;
         std::uint8_t region = 0;  // carved for the volume of this number; 0: not carved
+        bool was_opened = false;  // or closed, where the wrap touched itself
     };
     struct Gate {
         float radius;
@@ -90,8 +91,9 @@ class Carver {
 
     void begin();
     void put_in_curves();
-    void start_inside(std::size_t region);
-    void start_outside();
+    bool is_reached(Index vertex, Index& near);
+    void keep_what_is_reached();
+    void start();
     void carve();
     void carve_cell(Index cell, std::uint8_t region);
     void push_gate(Index cell, int face);
@@ -100,10 +102,19 @@ class Carver {
     bool stop_ball(const Vec3& center, double radius, const Foot& foot, Index near);
     Index add(const Vec3& place, const Site& site, Index near);
     bool touches_other_region(Index cell, std::uint8_t region) const;
+    bool is_in_hollow(Index cell) const;
     void seat_in_hollows();
     void keep_connected();
-    bool close_pinches();
-    std::vector<Index> closing_at(Index vertex, const std::vector<Index>& star);
+    bool mend_pinches();
+    void open_islands();
+    /// Cells, and the region that they become part of; 0: closed.
+    struct Repair {
+        std::vector<Index> cells;
+        std::uint8_t region = 0;
+    };
+    Repair repair_at(Index vertex, const std::vector<Index>& star);
+    std::vector<std::vector<Index>> smaller_ones(std::vector<std::vector<Index>> pieces) const;
+    std::uint8_t region_to_open(const std::vector<Index>& cells) const;
     std::vector<Index> bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
                                       const std::vector<Index>& star);
     std::vector<std::vector<Index>> pieces_of(const std::vector<Index>& star, bool is_carved,

@@ -314,13 +314,9 @@ std::optional<double> CurveSet::apart(const Site& a, const Site& b) const {
     return curves_[curve].is_loop ? std::min(d, curves_[curve].length - d) : d;
 }
 
-Vec3 CurveSet::place(Index curve, double along) const {
-    const auto first = segments_.begin() + first_segment_[curve];
-    const auto last = curve + 1 < curves_.size() ? segments_.begin() + first_segment_[curve + 1] : segments_.end();
-    const auto after = std::upper_bound(first + 1, last, along, [](double a, const Segment& s) { return a < s.along; });
-    const auto& [a, b] = ends_[static_cast<std::size_t>(after - segments_.begin() - 1)];
-    const double l = distance(a, b);
-    return l > 0 ? a + (b - a) * std::clamp((along - (after - 1)->along) / l, 0.0, 1.0) : a;
+bool CurveSet::are_joined(Index a, Index b) const {
+    const auto &p = end_points_[a], &q = end_points_[b];
+    return a == b || p[0] == q[0] || p[0] == q[1] || p[1] == q[0] || p[1] == q[1];
 }
 
 }  // namespace anvilcast::wrapping

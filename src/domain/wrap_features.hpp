@@ -48,8 +48,8 @@ class CurveSet {
     std::optional<Sample> near(const Vec3& target, const Vec3& from, double reach) const;
     /// How far apart two sites are along the curve that both are on; nothing when there is none.
     std::optional<double> apart(const Site& a, const Site& b) const;
-    /// The place so far along a curve.
-    Vec3 place(Index curve, double along) const;
+    /// The same curve, or two that meet at an end.
+    bool are_joined(Index a, Index b) const;
 
   private:
     /// One of the sides of an edge: from it the places at the offset of both faces are in this direction, so many

@@ -10,9 +10,10 @@ namespace anvilcast::wrapping {
 namespace {
 
 // In gaps.
-constexpr double kBridged = 0.1;      ///< a triangle whose middle is farther than this from the original is a bridge's
-constexpr double kBridgeWidth = 0.3;  ///< narrower bridges belong to the zone beside them
-constexpr double kReached = 0.25;     ///< the original is lost where the wrap is farther than this
+constexpr double kBridged = 0.1;  ///< a triangle whose middle is farther than this from the original is a bridge's
+constexpr double kBesideBridge = 0.04;  ///< beside such a one, this is enough
+constexpr double kBridgeWidth = 0.3;    ///< narrower bridges belong to the zone beside them
+constexpr double kReached = 0.25;       ///< the original is lost where the wrap is farther than this
 /// Patches of a zone smaller than this many square gaps go to the zone around them.
 constexpr double kSpeck = 0.4;
 
@@ -39,6 +40,7 @@ class Description {
             off_[t] = hit.distance;
             wrap_.zone_of[t] = hit.distance > kBridged * gap_at_(middle) ? bridge_ : nearest_zone_[t];
         });
+        widen_bridges();
         drop_narrow_bridges();
         drop_specks();
         list_bridges(bridged);
@@ -72,6 +74,19 @@ class Description {
             const std::size_t e = edges_.edge_of(t, k);
             for (const auto* use = edges_.begin(e); use != edges_.end(e); ++use)
                 if (use->triangle != t) visit(use->triangle, e);
+        }
+    }
+    /// At its rim a bridge is close to the original; what is off it there, within two triangles, belongs to it.
+    void widen_bridges() {
+        for (int ring = 0; ring < 2; ++ring) {
+            std::vector<Index> beside;
+            for (Index t = 0; t < wrap_.triangles.size(); ++t) {
+                if (wrap_.zone_of[t] == bridge_ || off_[t] < kBesideBridge * gap_at_(middle_of(t))) continue;
+                bool is_beside = false;
+                for_neighbours(t, [&](Index next, std::size_t) { is_beside |= wrap_.zone_of[next] == bridge_; });
+                if (is_beside) beside.push_back(t);
+            }
+            for (const Index t : beside) wrap_.zone_of[t] = bridge_;
         }
     }
     void drop_narrow_bridges() {

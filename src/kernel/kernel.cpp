@@ -132,8 +132,9 @@ bool Kernel::conflicts_exactly(Index t, const Vec3& p) const {
 }
 
 /// Walks towards p until a tetrahedron in conflict with p is met (it belongs to the cavity, which is
-/// connected). The order of the faces is random, which keeps the walk from circling.
-Index Kernel::locate(const Vec3& p) {
+/// connected), or all the way. The order of the faces is random, which keeps the walk from circling.
+template <bool kStopsInConflict>
+Index Kernel::walk_to(const Vec3& p) {
     Index t = last_;
     if (cells_[t].tet.is_ghost()) t = tet_of(cells_[t].tet.n[cells_[t].tet.index_of(kGhost)]);
     int from = -1;
@@ -141,7 +142,7 @@ Index Kernel::locate(const Vec3& p) {
         const Tet& tet = cells_[t].tet;
         if (tet.is_ghost()) return t;
         const Sphere& s = cells_[t].sphere;
-        if (distance_squared(p, s.center) < s.inside_below) return t;
+        if (kStopsInConflict && distance_squared(p, s.center) < s.inside_below) return t;
         random_ = random_ * 1664525U + 1013904223U;
         const int first = static_cast<int>(random_ >> 30);
         int exit = -1;
@@ -345,6 +346,11 @@ bool Kernel::insert(Index vertex) {
     gather_cavity(start, p);
     fill_cavity(vertex);
     return true;
+}
+
+Index Kernel::find(const Vec3& p, Index near) {
+    last_ = near;
+    return walk_to<false>(p);
 }
 
 Index Kernel::add(const Vec3& p, Index near) {

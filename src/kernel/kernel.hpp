@@ -26,6 +26,8 @@ class Kernel {
     /// Puts in one point more and returns its vertex; kNone, and nothing changes, when there is an equal one already.
     /// The walk to its place begins at the tetrahedron `near`.
     Index add(const Vec3& p, Index near);
+    /// The tetrahedron that holds p, or a ghost that p is outside of. The walk begins at the tetrahedron `near`.
+    Index find(const Vec3& p, Index near);
     /// The tetrahedra round the vertex that was put in last. They took the slots of those that had to go, and new ones.
     std::span<const Index> star() const { return {cavity_.data(), n_faces_}; }
 
@@ -64,7 +66,9 @@ class Kernel {
 
     void make_first_tetrahedron();
     bool insert(Index vertex);
-    Index locate(const Vec3& p);
+    template <bool kStopsInConflict>
+    Index walk_to(const Vec3& p);
+    Index locate(const Vec3& p) { return walk_to<true>(p); }
     bool conflicts(Index tet, const Vec3& p) const;
     bool conflicts_exactly(Index tet, const Vec3& p) const;
     void gather_cavity(Index start, const Vec3& p);
