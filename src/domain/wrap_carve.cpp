@@ -22,13 +22,8 @@ using kernel::kGhost;
 using kernel::Tet;
 using kernel::tet_of;
 
-/// Places are put aside by so much of their offset: in one plane, every decision would be one of exact arithmetic.
-constexpr double kScatter = 2e-3;
-/// Places beside curves: so many gaps apart; others move onto a curve within this reach.
-constexpr double kCurveSpacing = 0.4;
-constexpr double kCurveReach = 0.2;
-/// Nearer to each other than this share of their spacing there is one of them only.
-constexpr double kCrowded = 0.45;
+/// Curves that the wrap does not follow get more places, so often.
+constexpr int kMostRounds = 3;
 /// Steps along the edge between two circumcentres, in gaps at least.
 constexpr double kStep = 0.05;
 
@@ -48,48 +43,6 @@ const std::array<Vec3, 12>& icosahedron() {
     }();
     return corners;
 }
-
-/// Places on curves with the side that they are for.
-class PlaceGrid {
-  public:
-    explicit PlaceGrid(double cell) : cell_(cell) {}
-    void add(const Vec3& place, const Vec3& aside) { cells_[key_of(place)].push_back({place, normalized(aside)}); }
-    /// Is there one for the same side within `reach`, which is less than a cell?
-    bool is_crowded(const Vec3& place, const Vec3& aside, double reach) const {
-        const Key at = key_of(place);
-        for (std::int64_t x = -1; x <= 1; ++x)
-            for (std::int64_t y = -1; y <= 1; ++y)
-                for (std::int64_t z = -1; z <= 1; ++z) {
-                    const auto found = cells_.find({at.x + x, at.y + y, at.z + z});
-                    if (found == cells_.end()) continue;
-                    for (const Item& other : found->second)
-                        if (dot(normalized(aside), other.aside) > 0.5 && distance(place, other.place) < reach)
-                            return true;
-                }
-        return false;
-    }
-
-  private:
-    struct Key {
-        std::int64_t x, y, z;
-        bool operator==(const Key&) const = default;
-    };
-    struct Hash {
-        std::size_t operator()(const Key& k) const {
-            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
-        }
-    };
-    struct Item {
-        Vec3 place, aside;
-    };
-    Key key_of(const Vec3& p) const {
-        return {static_cast<std::int64_t>(std::floor(p.x / cell_)), static_cast<std::int64_t>(std::floor(p.y / cell_)),
-                static_cast<std::int64_t>(std::floor(p.z / cell_))};
-    }
-
-    double cell_;
-    std::unordered_map<Key, std::vector<Item>, Hash> cells_;
-};
 
 }  // namespace
 
@@ -112,6 +65,7 @@ Shell Carver::run() {
     keep_what_is_reached();
     start();
     carve();
+    for (int round = 0; round < kMostRounds && join_curves(); ++round) carve();
     seat_in_hollows();
     open_islands();
     do keep_connected();
@@ -167,80 +121,6 @@ Index Carver::add(const Vec3& place, const Site& site, Index near) {
         cells_[t].region = 0;
     }
     return v;
-}
-
-/// Places along all curves, on all sides of them; those too close to others or to other geometry are left out.
-void Carver::put_in_curves() {
-    const std::vector<Sample> samples = curves_.samples([this](const Vec3& p) { return kCurveSpacing * gap_at(p); });
-    std::vector<Vec3> places;
-    for (std::size_t k = 0; k < samples.size(); ++k) {
-        const double offset = kOffset * gap_at(samples[k].target);
-        places.push_back(samples[k].target + (samples[k].aside + kernel::scattered(k) * kScatter) * offset);
-    }
-    std::vector<Index> order = kernel::hilbert_order(places);
-    std::stable_partition(order.begin(), order.end(), [&](Index k) { return samples[k].is_corner; });
-    PlaceGrid grid(kCurveSpacing * options_.gap);
-    Index near = 0;
-    for (const Index k : order) {
-        context_.check_stop();
-        const Sample& s = samples[k];
-        const double gap = gap_at(s.target);
-        if (tree_.closest(places[k], 0.8 * kOffset * gap).triangle != kNone ||
-            grid.is_crowded(s.target, s.aside, kCrowded * kCurveSpacing * gap))
-            continue;
-        if (add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near) == kNone) continue;
-        near = kernel_->star().front();
-        grid.add(s.target, s.aside);
-    }
-}
-
-/// Does the fluid get to the side of a curve that a place is on? Away from the curve there is room for the ball sooner
-/// or later; that is carved, or it is not.
-bool Carver::is_reached(Index vertex, Index& near) {
-    const Vec3& target = sites_[vertex].target;
-    const double gap = gap_at(target);
-    const Vec3 direction = normalized(kernel_->point(vertex) - target);
-    for (double t = 0.5; t < 4; t += 0.25) {
-        const Vec3 p = target + direction * (t * gap);
-        if (tree_.closest(p, kPass * gap).triangle != kNone) continue;
-        near = kernel_->find(p, near);
-        return cells_[near].region != 0;
-    }
-    return false;
-}
-
-/// Places on the far side of walls are in the way: tetrahedra would rather join them than those before the wall. All is
-/// made once more without them.
-void Carver::keep_what_is_reached() {
-    std::vector<bool> is_kept(kernel_->n_vertices(), false);
-    Index near = kNone;
-    for (Index t = 0; t < kernel_->n_slots(); ++t) {
-        if (kernel_->tet(t).is_free()) continue;
-        near = t;
-        if (cells_[t].region != 0)
-            for (const Index v : kernel_->tet(t).v) is_kept[v] = true;
-    }
-    std::vector<Vec3> points, places;
-    std::vector<Index> old;
-    for (Index v = 1; v < kernel_->n_vertices(); ++v) {
-        if (is_seed(v)) points.push_back(kernel_->point(v));
-        if (is_seed(v) || (!is_kept[v] && (sites_[v].curve == kNone || !is_reached(v, near)))) continue;
-        places.push_back(kernel_->point(v));
-        old.push_back(v);
-    }
-    std::vector<Index> order(points.size());
-    for (Index k = 0; k < order.size(); ++k) order[k] = k;
-    std::vector<Site> sites(sites_.begin(), sites_.begin() + first_place_);
-    for (const Index k : kernel::insertion_order(places)) {
-        order.push_back(static_cast<Index>(points.size()));
-        points.push_back(places[k]);
-        sites.push_back(sites_[old[k]]);
-    }
-    kernel_.reset();
-    kernel_ = std::make_unique<kernel::Kernel>(points, order, context_);
-    sites_ = std::move(sites);
-    cells_.assign(kernel_->n_slots(), {});
-    gates_ = {};
 }
 
 Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
@@ -447,50 +327,6 @@ bool Carver::stop_ball(const Vec3& c, double radius, const Foot& f, Index near) 
     if (add(place, {f.point, kNone, 0, false, false}, near) == kNone) return false;
     push_gates_of_star();
     return true;
-}
-
-/// Is the cell at the bottom of a hollow edge? One that reaches from one edge to another one is across a groove, which
-/// the ball has closed.
-bool Carver::is_in_hollow(Index cell) const {
-    const Tet& tet = kernel_->tet(cell);
-    Index curve = kNone;
-    for (const Index v : tet.v) {
-        if (is_seed(v)) return false;  // the ghost is among those
-        if (!sites_[v].is_hollow) continue;
-        if (curve != kNone && !curves_.are_joined(curve, sites_[v].curve)) return false;
-        curve = sites_[v].curve;
-    }
-    return curve != kNone;
-}
-
-/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too: cells at
-/// such places, and those that span the hollow before them.
-void Carver::seat_in_hollows() {
-    constexpr int kSteps = 2;
-    const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
-        if (is_in_hollow(t)) return true;
-        if (steps == 0) return false;
-        const Tet& tet = kernel_->tet(t);
-        if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
-        return std::any_of(tet.n, tet.n + 4, [&](Index code) {
-            const Index next = tet_of(code);
-            return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
-        });
-    };
-    std::vector<Index> front;
-    for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
-    for (std::size_t k = 0; k < front.size(); ++k) {
-        const std::uint8_t region = cells_[front[k]].region;
-        for (const Index code : kernel_->tet(front[k]).n) {
-            const Index next = tet_of(code);
-            if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
-                meets_geometry(next))
-                continue;
-            cells_[next].region = region;
-            front.push_back(next);
-        }
-    }
 }
 
 /// The widest way from the start to where the fluid got out.

@@ -27,6 +27,12 @@ inline constexpr double kPass = 0.47;        ///< clearance that the ball needs:
 inline constexpr double kDepth = 0.05;       ///< of a new place in the ball that it stops
 inline constexpr double kBlocked = kPass - kOffset + kDepth;  ///< radius of empty balls that need no look
 
+/// Places are put aside by so much of their offset: in one plane, every decision would be one of exact arithmetic.
+inline constexpr double kScatter = 2e-3;
+/// Places beside curves: so many gaps apart; others move onto a curve within this reach.
+inline constexpr double kCurveSpacing = 0.4;
+inline constexpr double kCurveReach = 0.2;
+
 /// The wrap at the offset.
 struct Shell {
     std::vector<Vec3> points;
@@ -93,6 +99,9 @@ class Carver {
     void put_in_curves();
     bool is_reached(Index vertex, Index& near);
     void keep_what_is_reached();
+    bool join_curves();
+    std::vector<std::vector<Index>> places_of_curves() const;
+    Index next_on_side(const std::vector<Index>& list, std::size_t i) const;
     void start();
     void carve();
     void carve_cell(Index cell, std::uint8_t region);

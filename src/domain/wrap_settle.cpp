@@ -306,6 +306,31 @@ class Homecoming {
     std::vector<Vec3> places_;
 };
 
+/// Edges from one point of a curve to the next; a chord past one between them is none.
+std::vector<Edge> edges_on_curves(const Shell& shell, const CurveSet& curves, const LengthAt& gap_at) {
+    struct Seen {
+        Edge edge;
+        bool passes_one;
+        bool operator<(const Seen& o) const { return edge != o.edge ? edge < o.edge : passes_one < o.passes_one; }
+    };
+    std::vector<Seen> seen;
+    for (const Triangle& t : shell.triangles)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Index a = t[k], b = t[(k + 1) % 3], c = t[(k + 2) % 3];
+            const auto apart = curves.apart(shell.sites[a], shell.sites[b]);
+            if (!apart || *apart > 1.2 * gap_at(shell.sites[a].target)) continue;
+            const auto ac = curves.apart(shell.sites[a], shell.sites[c]),
+                       cb = curves.apart(shell.sites[c], shell.sites[b]);
+            seen.push_back({{std::min(a, b), std::max(a, b)}, ac && cb && *ac < *apart && *cb < *apart});
+        }
+    std::sort(seen.begin(), seen.end());
+    std::vector<Edge> edges;
+    for (std::size_t i = 0; i + 1 < seen.size(); ++i)
+        if (seen[i].edge == seen[i + 1].edge && !seen[i].passes_one && !seen[i + 1].passes_one)
+            edges.push_back(seen[i].edge);
+    return edges;
+}
+
 }  // namespace
 
 Settled settle(Shell shell, const CurveSet& curves, const LengthAt& gap_at, const Context& context) {
@@ -316,14 +341,7 @@ Settled settle(Shell shell, const CurveSet& curves, const LengthAt& gap_at, cons
     Settled out;
     out.points = homecoming.places();
     for (std::size_t p = 0; p < out.points.size(); ++p) out.is_held.push_back(homecoming.is_held(p));
-    for (const Triangle& t : shell.triangles)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const Index a = t[k], b = t[(k + 1) % 3];
-            if (a > b) continue;
-            const auto apart = curves.apart(shell.sites[a], shell.sites[b]);
-            if (apart && *apart < 1.2 * gap_at(out.points[a])) out.on_curves.push_back({a, b});
-        }
-    std::sort(out.on_curves.begin(), out.on_curves.end());
+    out.on_curves = edges_on_curves(shell, curves, gap_at);
     out.sites = std::move(shell.sites);
     out.triangles = std::move(shell.triangles);
     return out;

@@ -1,0 +1,278 @@
+// The curves of the original in the carver: places along them, and the bottoms of hollow edges.
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <map>
+#include <unordered_map>
+
+#include "domain/wrap_carve.hpp"
+#include "kernel/spatial_order.hpp"
+
+namespace anvilcast::wrapping {
+namespace {
+
+using kernel::kFace;
+using kernel::Tet;
+using kernel::tet_of;
+
+/// Nearer to each other than this share of their spacing there is one place on a curve only.
+constexpr double kCrowded = 0.45;
+/// Places on a curve are not joined when they are farther apart than this, nor are there new ones when they are nearer.
+constexpr double kFarthestApart = 1.2, kNearestApart = 0.1;
+
+/// Places on curves with the side that they are for.
+class PlaceGrid {
+  public:
+    explicit PlaceGrid(double cell) : cell_(cell) {}
+    void add(const Vec3& place, const Vec3& aside) { cells_[key_of(place)].push_back({place, normalized(aside)}); }
+    /// Is there one for the same side within `reach`, which is less than a cell?
+    bool is_crowded(const Vec3& place, const Vec3& aside, double reach) const {
+        const Key at = key_of(place);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z) {
+                    const auto found = cells_.find({at.x + x, at.y + y, at.z + z});
+                    if (found == cells_.end()) continue;
+                    for (const Item& other : found->second)
+                        if (dot(normalized(aside), other.aside) > 0.5 && distance(place, other.place) < reach)
+                            return true;
+                }
+        return false;
+    }
+
+  private:
+    struct Key {
+        std::int64_t x, y, z;
+        bool operator==(const Key&) const = default;
+    };
+    struct Hash {
+        std::size_t operator()(const Key& k) const {
+            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
+        }
+    };
+    struct Item {
+        Vec3 place, aside;
+    };
+    Key key_of(const Vec3& p) const {
+        return {static_cast<std::int64_t>(std::floor(p.x / cell_)), static_cast<std::int64_t>(std::floor(p.y / cell_)),
+                static_cast<std::int64_t>(std::floor(p.z / cell_))};
+    }
+
+    double cell_;
+    std::unordered_map<Key, std::vector<Item>, Hash> cells_;
+};
+
+}  // namespace
+
+/// Places along all curves, on all sides of them; those too close to others or to other geometry are left out.
+void Carver::put_in_curves() {
+    const std::vector<Sample> samples = curves_.samples([this](const Vec3& p) { return kCurveSpacing * gap_at(p); });
+    std::vector<Vec3> places;
+    for (std::size_t k = 0; k < samples.size(); ++k) {
+        const double offset = kOffset * gap_at(samples[k].target);
+        places.push_back(samples[k].target + (samples[k].aside + kernel::scattered(k) * kScatter) * offset);
+    }
+    std::vector<Index> order = kernel::hilbert_order(places);
+    std::stable_partition(order.begin(), order.end(), [&](Index k) { return samples[k].is_corner; });
+    PlaceGrid grid(kCurveSpacing * options_.gap);
+    Index near = 0;
+    for (const Index k : order) {
+        context_.check_stop();
+        const Sample& s = samples[k];
+        const double gap = gap_at(s.target);
+        if (tree_.closest(places[k], 0.8 * kOffset * gap).triangle != kNone ||
+            grid.is_crowded(s.target, s.aside, kCrowded * kCurveSpacing * gap))
+            continue;
+        if (add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near) == kNone) continue;
+        near = kernel_->star().front();
+        grid.add(s.target, s.aside);
+    }
+}
+
+/// Does the fluid get to the side of a curve that a place is on? Away from the curve there is room for the ball sooner
+/// or later; that is carved, or it is not.
+bool Carver::is_reached(Index vertex, Index& near) {
+    const Vec3& target = sites_[vertex].target;
+    const double gap = gap_at(target);
+    const Vec3 direction = normalized(kernel_->point(vertex) - target);
+    for (double t = 0.5; t < 4; t += 0.25) {
+        const Vec3 p = target + direction * (t * gap);
+        if (tree_.closest(p, kPass * gap).triangle != kNone) continue;
+        near = kernel_->find(p, near);
+        return cells_[near].region != 0;
+    }
+    return false;
+}
+
+/// Places on the far side of walls are in the way: tetrahedra would rather join them than those before the wall. All is
+/// made once more without them.
+void Carver::keep_what_is_reached() {
+    std::vector<bool> is_kept(kernel_->n_vertices(), false);
+    Index near = kNone;
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        if (kernel_->tet(t).is_free()) continue;
+        near = t;
+        if (cells_[t].region != 0)
+            for (const Index v : kernel_->tet(t).v) is_kept[v] = true;
+    }
+    std::vector<Vec3> points, places;
+    std::vector<Index> old;
+    for (Index v = 1; v < kernel_->n_vertices(); ++v) {
+        if (is_seed(v)) points.push_back(kernel_->point(v));
+        if (is_seed(v) || (!is_kept[v] && (sites_[v].curve == kNone || !is_reached(v, near)))) continue;
+        places.push_back(kernel_->point(v));
+        old.push_back(v);
+    }
+    std::vector<Index> order(points.size());
+    for (Index k = 0; k < order.size(); ++k) order[k] = k;
+    std::vector<Site> sites(sites_.begin(), sites_.begin() + first_place_);
+    for (const Index k : kernel::insertion_order(places)) {
+        order.push_back(static_cast<Index>(points.size()));
+        points.push_back(places[k]);
+        sites.push_back(sites_[old[k]]);
+    }
+    kernel_.reset();
+    kernel_ = std::make_unique<kernel::Kernel>(points, order, context_);
+    sites_ = std::move(sites);
+    cells_.assign(kernel_->n_slots(), {});
+    gates_ = {};
+}
+
+/// Neighbours on a curve that the wrap does not join get a place between them. False when there are none.
+bool Carver::join_curves() {
+    // The wrap as it would be.
+    std::vector<std::uint8_t> regions;
+    for (const CellState& cell : cells_) regions.push_back(cell.region);
+    seat_in_hollows();
+    std::vector<Edge> joined;
+    std::vector<bool> is_on_wrap(kernel_->n_vertices(), false);
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free() || cells_[t].region == 0) continue;
+        for (int f = 0; f < 4; ++f) {
+            if (cells_[tet_of(tet.n[f])].region != 0) continue;
+            for (int k = 0; k < 3; ++k) {
+                const Index a = tet.v[kFace[f][k]], b = tet.v[kFace[f][(k + 1) % 3]];
+                is_on_wrap[a] = true;
+                if (sites_[a].curve != kNone && sites_[b].curve != kNone)
+                    joined.push_back({std::min(a, b), std::max(a, b)});
+            }
+        }
+    }
+    std::sort(joined.begin(), joined.end());
+    for (std::size_t t = 0; t < cells_.size(); ++t) cells_[t].region = regions[t];
+
+    std::vector<Site> between;
+    std::vector<Vec3> from;
+    for (const std::vector<Index>& list : places_of_curves())
+        for (std::size_t i = 0; i < list.size(); ++i) {
+            const Index a = list[i], b = next_on_side(list, i);
+            if (b == kNone || (!is_on_wrap[a] && !is_on_wrap[b])) continue;
+            const double apart = curves_.apart(sites_[a], sites_[b]).value_or(0), gap = gap_at(sites_[a].target);
+            if (apart < kNearestApart * gap || apart > kFarthestApart * gap ||
+                std::binary_search(joined.begin(), joined.end(), Edge{std::min(a, b), std::max(a, b)}))
+                continue;
+            between.push_back({midpoint(sites_[a].target, sites_[b].target)});
+            from.push_back(midpoint(kernel_->point(a), kernel_->point(b)));
+        }
+    bool has_added = false;
+    Index near = 0;
+    while (kernel_->tet(near).is_free()) ++near;
+    for (std::size_t k = 0; k < between.size(); ++k) {
+        context_.check_stop();
+        const auto sample = curves_.near(between[k].target, from[k], gap_at(between[k].target));
+        if (!sample) continue;
+        const double offset = kOffset * gap_at(sample->target);
+        const Vec3 place = sample->target + (sample->aside + kernel::scattered(k) * kScatter) * offset;
+        if (tree_.closest(place, 0.8 * offset).triangle != kNone) continue;
+        if (add(place, {sample->target, sample->curve, sample->along, false, sample->is_hollow}, near) == kNone)
+            continue;
+        near = kernel_->star().front();
+        push_gates_of_star();
+        has_added = true;
+    }
+    return has_added;
+}
+
+/// The vertices on each curve, corners at its ends among them, in order.
+std::vector<std::vector<Index>> Carver::places_of_curves() const {
+    std::vector<std::vector<Index>> lists(curves_.curves().size());
+    std::map<std::array<double, 3>, std::vector<Index>> corners;
+    for (Index v = first_place_; v < sites_.size(); ++v) {
+        const Vec3& p = sites_[v].target;
+        if (sites_[v].is_corner)
+            corners[{p.x, p.y, p.z}].push_back(v);
+        else if (sites_[v].curve != kNone)
+            lists[sites_[v].curve].push_back(v);
+    }
+    for (std::size_t c = 0; c < lists.size(); ++c) {
+        auto& list = lists[c];
+        std::sort(list.begin(), list.end(), [this](Index a, Index b) {
+            return sites_[a].along != sites_[b].along ? sites_[a].along < sites_[b].along : a < b;
+        });
+        const auto& points = curves_.curves()[c].points;
+        for (const Vec3& end : {points.front(), points.back()}) {
+            const auto found = corners.find({end.x, end.y, end.z});
+            if (found == corners.end()) continue;
+            const auto at = end == points.front() && &end != &points.back() ? list.begin() : list.end();
+            list.insert(at, found->second.begin(), found->second.end());
+        }
+    }
+    return lists;
+}
+
+/// The next one of a curve's vertices on the same side of it.
+Index Carver::next_on_side(const std::vector<Index>& list, std::size_t i) const {
+    constexpr std::size_t kSides = 8;
+    auto side = [this](Index v) { return normalized(kernel_->point(v) - sites_[v].target); };
+    for (std::size_t j = i + 1; j < std::min(list.size(), i + 1 + kSides); ++j)
+        if (dot(side(list[i]), side(list[j])) > 0.5) return list[j];
+    return kNone;
+}
+
+/// Is the cell at the bottom of a hollow edge? One that reaches from one edge to another one is across a groove, which
+/// the ball has closed.
+bool Carver::is_in_hollow(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    Index curve = kNone;
+    for (const Index v : tet.v) {
+        if (is_seed(v)) return false;  // the ghost is among those
+        if (!sites_[v].is_hollow) continue;
+        if (curve != kNone && !curves_.are_joined(curve, sites_[v].curve)) return false;
+        curve = sites_[v].curve;
+    }
+    return curve != kNone;
+}
+
+/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too: cells at
+/// such places, and those that span the hollow before them.
+void Carver::seat_in_hollows() {
+    constexpr int kSteps = 2;
+    const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
+        if (is_in_hollow(t)) return true;
+        if (steps == 0) return false;
+        const Tet& tet = kernel_->tet(t);
+        if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
+        return std::any_of(tet.n, tet.n + 4, [&](Index code) {
+            const Index next = tet_of(code);
+            return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
+        });
+    };
+    std::vector<Index> front;
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
+    for (std::size_t k = 0; k < front.size(); ++k) {
+        const std::uint8_t region = cells_[front[k]].region;
+        for (const Index code : kernel_->tet(front[k]).n) {
+            const Index next = tet_of(code);
+            if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
+                meets_geometry(next))
+                continue;
+            cells_[next].region = region;
+            front.push_back(next);
+        }
+    }
+}
+
+}  // namespace anvilcast::wrapping
