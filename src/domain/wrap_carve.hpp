@@ -16,6 +16,7 @@
 #include <memory>
 #include <queue>
 
+#include "domain/place_grid.hpp"
 #include "domain/wrap_features.hpp"
 #include "kernel/kernel.hpp"
 
@@ -81,9 +82,8 @@ class Carver {
         Foot foot;
     };
 
-    double gap_at(const Vec3& p) const {
-        return options_.gap_at ? std::clamp(options_.gap_at(p), 1e-3 * options_.gap, options_.gap) : options_.gap;
-    }
+    double gap_at(const Vec3& p) const { return options_.gap_at ? local_gap(p) : options_.gap; }
+    double local_gap(const Vec3& p) const;
     Foot foot(const Vec3& p, double reach = Box::inf) const;
     Vec3 center(Index cell) const;
     bool has_center(Index cell) const { return kernel_->sphere(cell).inside_below >= 0; }
@@ -150,6 +150,7 @@ class Carver {
     std::vector<CellState> cells_;
     std::priority_queue<Gate> gates_;
     Index first_place_ = 0;            // vertices before it are the box and the seeds
+    mutable PlaceCache<double> gaps_;  // local ones: those that were asked for
     std::vector<std::uint32_t> seen_;  // by cell, for walks
     std::uint32_t walk_ = 0;
 };

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <functional>
 #include <map>
-#include <unordered_map>
 
 #include "domain/wrap_carve.hpp"
 #include "kernel/spatial_order.hpp"
@@ -24,11 +23,13 @@ constexpr double kFarthestApart = 1.2, kNearestApart = 0.1;
 /// Places on curves with the side that they are for.
 class PlaceGrid {
   public:
-    explicit PlaceGrid(double cell) : cell_(cell) {}
-    void add(const Vec3& place, const Vec3& aside) { cells_[key_of(place)].push_back({place, normalized(aside)}); }
+    explicit PlaceGrid(double width) : width_(width) {}
+    void add(const Vec3& place, const Vec3& aside) {
+        cells_[GridCell::of(place, width_)].push_back({place, normalized(aside)});
+    }
     /// Is there one for the same side within `reach`, which is less than a cell?
     bool is_crowded(const Vec3& place, const Vec3& aside, double reach) const {
-        const Key at = key_of(place);
+        const GridCell at = GridCell::of(place, width_);
         for (std::int64_t x = -1; x <= 1; ++x)
             for (std::int64_t y = -1; y <= 1; ++y)
                 for (std::int64_t z = -1; z <= 1; ++z) {
@@ -42,25 +43,11 @@ class PlaceGrid {
     }
 
   private:
-    struct Key {
-        std::int64_t x, y, z;
-        bool operator==(const Key&) const = default;
-    };
-    struct Hash {
-        std::size_t operator()(const Key& k) const {
-            return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
-        }
-    };
     struct Item {
         Vec3 place, aside;
     };
-    Key key_of(const Vec3& p) const {
-        return {static_cast<std::int64_t>(std::floor(p.x / cell_)), static_cast<std::int64_t>(std::floor(p.y / cell_)),
-                static_cast<std::int64_t>(std::floor(p.z / cell_))};
-    }
-
-    double cell_;
-    std::unordered_map<Key, std::vector<Item>, Hash> cells_;
+    double width_;
+    PlaceCache<std::vector<Item>> cells_;
 };
 
 }  // namespace

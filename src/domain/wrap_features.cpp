@@ -109,7 +109,10 @@ CurveSet::CurveSet(const Surface& s, double detail, double angle) {
     const double sharp = std::cos(angle * std::numbers::pi / 180);
     std::vector<bool> keep(edges.size(), false);
     for (Index e = 0; e < edges.size(); ++e) {
-        if (edges.n_uses(e) < 2) continue;
+        if (edges.n_uses(e) == 1) {
+            keep[e] = true;  // the rim of a sheet
+            continue;
+        }
         const auto *a = edges.begin(e), *b = a + 1;
         if (edges.n_uses(e) > 2 || s.zone_of[a->triangle] != s.zone_of[b->triangle] ||
             std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) {
@@ -220,18 +223,27 @@ void CurveSet::find_corners(const Surface& s) {
         for (const double side : {1.0, -1.0}) corner.wedges.push_back({x * side, false});
         corners_.push_back(corner);
     }
-    // A side of a corner is hollow where one of its edges is: a wedge belongs to the side that it looks to.
+    // A side of a corner is hollow where one of its edges is: a wedge belongs to the side that it looks to. At the
+    // corner of a sheet there is one side, away from it.
     std::map<Index, std::size_t> number;
     for (std::size_t k = 0; k < corners_.size(); ++k) number[corners_[k].point] = k;
+    std::vector<Vec3> away(corners_.size());
+    std::vector<bool> is_of_sheet(corners_.size(), true);
     for (Index c = 0; c < curves_.size(); ++c)
         for (const std::size_t end : {0U, 1U}) {
             const Index last = c + 1 < curves_.size() ? first_segment_[c + 1] : static_cast<Index>(segments_.size());
             const Segment& segment = segments_[end == 0 ? first_segment_[c] : last - 1];
-            Corner& corner = corners_[number[end_points_[c][end]]];
+            const std::size_t k = number[end_points_[c][end]];
+            if (segment.wedges.size() == 1)
+                away[k] += segment.wedges.front().aside;
+            else
+                is_of_sheet[k] = false;
             for (const Wedge& w : segment.wedges)
-                for (Wedge& own : corner.wedges)
+                for (Wedge& own : corners_[k].wedges)
                     if (w.is_hollow && dot(w.aside, own.aside) > 0) own.is_hollow = true;
         }
+    for (std::size_t k = 0; k < corners_.size(); ++k)
+        if (is_of_sheet[k]) corners_[k].wedges = {{normalized(away[k]) * kFarthestAside, false}};
 }
 
 Sample CurveSet::sample(Index segment, double share, const Wedge& wedge) const {

@@ -15,12 +15,13 @@ namespace {
 
 // In gaps.
 constexpr double kShortEdge = 0.12;      ///< edges whose targets are closer than this are collapsed
-constexpr double kThinnest = 0.02;       ///< sheets thinner than this keep half of their offset
+constexpr double kThinnest = 0.05;       ///< sheets thinner than this keep their offset
 constexpr double kFlatTriangle = 0.015;  ///< height of triangles that are better turned into others
 /// Normals may turn by as much on the way to the targets (cosine).
 constexpr double kTurn = 0.1;
 /// Where a point may stand on its way, as shares.
 constexpr std::array<double, 4> kStands{1, 0.5, 0.25, 0};
+constexpr std::uint8_t kAtOffset = 3;
 
 /// Edits of the shell before it is moved: each one is good for the targets; whether it is for the offset, too, is
 /// looked at when all is done.
@@ -216,8 +217,8 @@ class Homecoming {
     void run() {
         for (std::size_t p = 0; p < places_.size(); ++p) places_[p] = place(p);
         std::vector<bool> goes_back(places_.size(), false);
+        hold_thin();
         mark_turned(goes_back, {});
-        mark_thin(goes_back);
         for (const auto& pair : find_self_intersections(places_, shell_.triangles)) mark(pair, goes_back);
         while (true) {
             context_.check_stop();
@@ -247,27 +248,36 @@ class Homecoming {
     void mark_turned(std::vector<bool>& out, const std::vector<bool>& moved) const {
         for (const Triangle& t : shell_.triangles) {
             if (!touches(t, moved)) continue;
-            if (stand_[t[0]] == 3 && stand_[t[1]] == 3 && stand_[t[2]] == 3) continue;
+            if (stand_[t[0]] == kAtOffset && stand_[t[1]] == kAtOffset && stand_[t[2]] == kAtOffset) continue;
             const Vec3 before = triangle_normal(shell_.points[t[0]], shell_.points[t[1]], shell_.points[t[2]]);
             const Vec3 now = triangle_normal(places_[t[0]], places_[t[1]], places_[t[2]]);
             if (dot(normalized(before), normalized(now)) < kTurn)
                 for (const Index p : t) out[p] = true;
         }
     }
-    /// Points with another side of the wrap right behind them.
-    void mark_thin(std::vector<bool>& out) const {
+    /// Points with another side of the wrap right behind them stay at the offset.
+    void hold_thin() {
         const TriangleTree tree(places_, shell_.triangles);
         std::vector<char> is_thin(places_.size(), 0);
         tbb::parallel_for(std::size_t{0}, places_.size(), [&](std::size_t p) {
             const double gap = gap_at_(places_[p]);
             const Vec3 inwards = normalized(shell_.sites[p].target - shell_.points[p]);
-            const auto hit = tree.first_hit(places_[p], inwards, 1e-9 * gap, kThinnest * gap);
-            if (hit.triangle == kNone) return;
-            const Triangle& t = shell_.triangles[hit.triangle];
-            if (std::find(t.begin(), t.end(), static_cast<Index>(p)) == t.end()) is_thin[p] = 1;
+            const Vec3 reach = Vec3{1, 1, 1} * (kThinnest * gap);
+            tree.overlapping({places_[p] - reach, places_[p] + reach}, [&](Index t) {
+                const Triangle& c = shell_.triangles[t];
+                if (is_thin[p] != 0 || std::find(c.begin(), c.end(), static_cast<Index>(p)) != c.end()) return;
+                const Vec3 n = triangle_normal(shell_.points[c[0]], shell_.points[c[1]], shell_.points[c[2]]);
+                // Only what looks the other way is another side.
+                if (dot(normalized(n), inwards) < 0.5) return;
+                const Vec3 q = closest_point_on_triangle(places_[p], places_[c[0]], places_[c[1]], places_[c[2]]);
+                if (distance(places_[p], q) < kThinnest * gap) is_thin[p] = 1;
+            });
         });
         for (std::size_t p = 0; p < places_.size(); ++p)
-            if (is_thin[p] != 0) out[p] = true;
+            if (is_thin[p] != 0) {
+                stand_[p] = kAtOffset;
+                places_[p] = place(p);
+            }
     }
     void mark_crossings_of(const std::vector<bool>& moved, std::vector<bool>& out) const {
         const TriangleTree tree(places_, shell_.triangles);

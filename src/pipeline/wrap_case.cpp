@@ -32,8 +32,10 @@ std::function<double(const Vec3&)> distance_from_zones(const Case& c, const Wrap
         if (fits[surface.zone_of[t]]) chosen.push_back(surface.triangles[t]);
     if (chosen.empty())
         fail(c, finer.line, fmt::format("[[wrap.finer]] near fits no zone: {}", fmt::join(finer.near, ", ")));
-    return [tree = std::make_shared<TriangleTree>(surface.points, chosen)](const Vec3& p) {
-        return tree->closest(p).distance;
+    // Infinite beyond where it matters.
+    const double reach = (c.wrap->gap - finer.gap) / kGapGrowth;
+    return [tree = std::make_shared<TriangleTree>(surface.points, chosen), reach](const Vec3& p) {
+        return tree->closest(p, reach).distance;
     };
 }
 
