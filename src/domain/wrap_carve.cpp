@@ -23,7 +23,7 @@ using kernel::Tet;
 using kernel::tet_of;
 
 /// Curves that the wrap does not follow get more places, so often.
-constexpr int kMostRounds = 3;
+constexpr int kMostRounds = 5;
 /// Steps along the edge between two circumcentres, in gaps at least.
 constexpr double kStep = 0.05;
 
@@ -65,6 +65,7 @@ Shell Carver::run() {
     keep_what_is_reached();
     start();
     carve();
+    for (int round = 0; round < kMostRounds && deepen_hollows(); ++round) carve();
     for (int round = 0; round < kMostRounds && join_curves(); ++round) carve();
     seat_in_hollows();
     open_islands();

@@ -113,6 +113,9 @@ class Carver {
     bool touches_other_region(Index cell, std::uint8_t region) const;
     bool is_in_hollow(Index cell) const;
     void seat_in_hollows();
+    std::vector<Triangle> triangles_when_seated();
+    bool is_on_wall(Index vertex, const Vec3& normal) const;
+    bool deepen_hollows();
     void keep_connected();
     bool mend_pinches();
     void open_islands();
@@ -123,6 +126,7 @@ class Carver {
     };
     Repair repair_at(Index vertex, const std::vector<Index>& star);
     std::vector<std::vector<Index>> smaller_ones(std::vector<std::vector<Index>> pieces) const;
+    bool lies_on_one_wall(Index cell) const;
     std::uint8_t region_to_open(const std::vector<Index>& cells) const;
     std::vector<Index> bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
                                       const std::vector<Index>& star);

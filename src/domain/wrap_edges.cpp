@@ -1,8 +1,7 @@
-// The curves of the original in the carver: places along them, and the bottoms of hollow edges.
+// The curves of the original in the carver: places along them.
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 #include <map>
 
 #include "domain/wrap_carve.hpp"
@@ -11,7 +10,6 @@
 namespace anvilcast::wrapping {
 namespace {
 
-using kernel::kFace;
 using kernel::Tet;
 using kernel::tet_of;
 
@@ -128,27 +126,16 @@ void Carver::keep_what_is_reached() {
 
 /// Neighbours on a curve that the wrap does not join get a place between them. False when there are none.
 bool Carver::join_curves() {
-    // The wrap as it would be.
-    std::vector<std::uint8_t> regions;
-    for (const CellState& cell : cells_) regions.push_back(cell.region);
-    seat_in_hollows();
     std::vector<Edge> joined;
     std::vector<bool> is_on_wrap(kernel_->n_vertices(), false);
-    for (Index t = 0; t < kernel_->n_slots(); ++t) {
-        const Tet& tet = kernel_->tet(t);
-        if (tet.is_free() || cells_[t].region == 0) continue;
-        for (int f = 0; f < 4; ++f) {
-            if (cells_[tet_of(tet.n[f])].region != 0) continue;
-            for (int k = 0; k < 3; ++k) {
-                const Index a = tet.v[kFace[f][k]], b = tet.v[kFace[f][(k + 1) % 3]];
-                is_on_wrap[a] = true;
-                if (sites_[a].curve != kNone && sites_[b].curve != kNone)
-                    joined.push_back({std::min(a, b), std::max(a, b)});
-            }
+    for (const Triangle& t : triangles_when_seated())
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Index a = t[k], b = t[(k + 1) % 3];
+            is_on_wrap[a] = true;
+            if (sites_[a].curve != kNone && sites_[b].curve != kNone)
+                joined.push_back({std::min(a, b), std::max(a, b)});
         }
-    }
     std::sort(joined.begin(), joined.end());
-    for (std::size_t t = 0; t < cells_.size(); ++t) cells_[t].region = regions[t];
 
     std::vector<Site> between;
     std::vector<Vec3> from;
@@ -216,50 +203,6 @@ Index Carver::next_on_side(const std::vector<Index>& list, std::size_t i) const 
     for (std::size_t j = i + 1; j < std::min(list.size(), i + 1 + kSides); ++j)
         if (dot(side(list[i]), side(list[j])) > 0.5) return list[j];
     return kNone;
-}
-
-/// Is the cell at the bottom of a hollow edge? One that reaches from one edge to another one is across a groove, which
-/// the ball has closed.
-bool Carver::is_in_hollow(Index cell) const {
-    const Tet& tet = kernel_->tet(cell);
-    Index curve = kNone;
-    for (const Index v : tet.v) {
-        if (is_seed(v)) return false;  // the ghost is among those
-        if (!sites_[v].is_hollow) continue;
-        if (curve != kNone && !curves_.are_joined(curve, sites_[v].curve)) return false;
-        curve = sites_[v].curve;
-    }
-    return curve != kNone;
-}
-
-/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too: cells at
-/// such places, and those that span the hollow before them.
-void Carver::seat_in_hollows() {
-    constexpr int kSteps = 2;
-    const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
-        if (is_in_hollow(t)) return true;
-        if (steps == 0) return false;
-        const Tet& tet = kernel_->tet(t);
-        if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
-        return std::any_of(tet.n, tet.n + 4, [&](Index code) {
-            const Index next = tet_of(code);
-            return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
-        });
-    };
-    std::vector<Index> front;
-    for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
-    for (std::size_t k = 0; k < front.size(); ++k) {
-        const std::uint8_t region = cells_[front[k]].region;
-        for (const Index code : kernel_->tet(front[k]).n) {
-            const Index next = tet_of(code);
-            if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
-                meets_geometry(next))
-                continue;
-            cells_[next].region = region;
-            front.push_back(next);
-        }
-    }
 }
 
 }  // namespace anvilcast::wrapping

@@ -12,7 +12,7 @@ namespace {
 /// A chain ends where it turns by more than this.
 constexpr double kCosOfTurn = 0.5;
 /// Places beside very sharp edges are at most so many offsets away.
-constexpr double kFarthestAside = 2;
+constexpr double kFarthestAside = 2, kFarthestInHollow = 10;
 
 Vec3 unit_normal(const Surface& s, Index t) {
     return normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
@@ -189,9 +189,8 @@ std::vector<CurveSet::Wedge> CurveSet::wedges_of(const Surface& s, const Surface
         if (opening < 0.05) continue;
         const Vec3 direction = zero * std::cos(middle) + quarter * std::sin(middle);
         const bool is_hollow = opening < 0.97 * std::numbers::pi;
-        wedges.push_back({direction * (sine > 0.1 ? std::min(1 / sine, is_hollow ? 10.0 : kFarthestAside)
-                                                  : (is_hollow ? 10.0 : kFarthestAside)),
-                          is_hollow});
+        const double most = angles.size() == 1 ? 1 : is_hollow ? kFarthestInHollow : kFarthestAside;
+        wedges.push_back({direction * std::min(1 / std::max(sine, 1e-9), most), is_hollow});
     }
     return wedges;
 }
@@ -243,7 +242,7 @@ void CurveSet::find_corners(const Surface& s) {
                     if (w.is_hollow && dot(w.aside, own.aside) > 0) own.is_hollow = true;
         }
     for (std::size_t k = 0; k < corners_.size(); ++k)
-        if (is_of_sheet[k]) corners_[k].wedges = {{normalized(away[k]) * kFarthestAside, false}};
+        if (is_of_sheet[k]) corners_[k].wedges = {{normalized(away[k]), false}};
 }
 
 Sample CurveSet::sample(Index segment, double share, const Wedge& wedge) const {

@@ -11,7 +11,7 @@ namespace {
 
 // In gaps.
 constexpr double kBridged = 0.1;  ///< a triangle whose middle is farther than this from the original is a bridge's
-constexpr double kBesideBridge = 0.04;  ///< beside such a one, this is enough
+constexpr double kBesideBridge = 0.02;  ///< beside such a one, this is enough
 constexpr double kBridgeWidth = 0.3;    ///< narrower bridges belong to the zone beside them
 constexpr double kReached = 0.25;       ///< the original is lost where the wrap is farther than this
 /// Patches of a zone smaller than this many square gaps go to the zone around them.
@@ -19,10 +19,12 @@ constexpr double kSpeck = 0.4;
 
 class Description {
   public:
-    Description(const Surface& original, const TriangleTree& tree, const LengthAt& gap_at, Surface& wrap)
+    Description(const Surface& original, const TriangleTree& tree, const LengthAt& gap_at,
+                const std::vector<bool>& is_held, Surface& wrap)
         : original_(original),
           tree_(tree),
           gap_at_(gap_at),
+          is_held_(is_held),
           wrap_(wrap),
           edges_(wrap.triangles, wrap.points.size()),
           bridge_(static_cast<Index>(original.zones.size())) {}
@@ -81,7 +83,9 @@ class Description {
         for (int ring = 0; ring < 2; ++ring) {
             std::vector<Index> beside;
             for (Index t = 0; t < wrap_.triangles.size(); ++t) {
-                if (wrap_.zone_of[t] == bridge_ || off_[t] < kBesideBridge * gap_at_(middle_of(t))) continue;
+                const Triangle& c = wrap_.triangles[t];
+                const double held = is_held_[c[0]] || is_held_[c[1]] || is_held_[c[2]] ? kOffset : 0;
+                if (wrap_.zone_of[t] == bridge_ || off_[t] < (kBesideBridge + held) * gap_at_(middle_of(t))) continue;
                 bool is_beside = false;
                 for_neighbours(t, [&](Index next, std::size_t) { is_beside |= wrap_.zone_of[next] == bridge_; });
                 if (is_beside) beside.push_back(t);
@@ -158,6 +162,7 @@ class Description {
     const Surface& original_;
     const TriangleTree& tree_;
     const LengthAt& gap_at_;
+    const std::vector<bool>& is_held_;
     Surface& wrap_;
     SurfaceEdges edges_;
     Index bridge_;
@@ -284,7 +289,7 @@ void describe(const Surface& original, const TriangleTree& tree, const CurveSet&
     wrap.triangles = std::move(settled.triangles);
     wrap.feature_edges = std::move(settled.on_curves);
     wrap.zones = original.zones;
-    Description(original, tree, gap_at, wrap).name_zones(result.bridged);
+    Description(original, tree, gap_at, settled.is_held, wrap).name_zones(result.bridged);
     if (!result.bridged.empty()) wrap.zones.push_back({"bridged", Role::wall, ""});
     for (Zone& zone : wrap.zones) zone.is_wrapped = true;
     const TriangleTree own(wrap.points, wrap.triangles);

@@ -102,13 +102,27 @@ std::vector<std::vector<Index>> Carver::smaller_ones(std::vector<std::vector<Ind
     return pieces;
 }
 
+/// Does a cell lie on one side of a wall? One that touches walls from two sides may be all that closes a slit.
+bool Carver::lies_on_one_wall(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    std::array<Vec3, 4> sides;
+    for (std::size_t k = 0; k < 4; ++k) {
+        const Index v = tet.v[k];
+        if (is_seed(v)) return false;
+        sides[k] = normalized(kernel_->point(v) - sites_[v].target);
+        for (std::size_t j = 0; j < k; ++j)
+            if (dot(sides[j], sides[k]) < 0.5) return false;
+    }
+    return true;
+}
+
 /// The region that cells can be opened to: that of the fluid beside them, if there is one only, no geometry in them and
 /// none of them was opened before.
 std::uint8_t Carver::region_to_open(const std::vector<Index>& cells) const {
     std::uint8_t region = 0;
     for (const Index t : cells) {
         const Tet& tet = kernel_->tet(t);
-        if (cells_[t].was_opened || std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return 0;
+        if (cells_[t].was_opened || !lies_on_one_wall(t)) return 0;
         for (const Index code : tet.n) {
             const std::uint8_t beside = cells_[tet_of(code)].region;
             if (beside == 0) continue;

@@ -1,0 +1,190 @@
+// Hollow edges: where a ball does not get to the bottom, though nothing is in its way but the walls themselves.
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+
+#include "domain/wrap_carve.hpp"
+#include "kernel/spatial_order.hpp"
+
+namespace anvilcast::wrapping {
+namespace {
+
+using kernel::kFace;
+using kernel::Tet;
+using kernel::tet_of;
+
+/// Walls that meet at less than this (cosine of the angle between normals: 35 degrees) make no hollow edge.
+constexpr double kCosOfHollow = 0.82;
+constexpr double kCosOnWall = 0.98;
+// In gaps.
+constexpr double kShallow = 0.05;   ///< triangles closer to the geometry than this span no hollow
+constexpr double kDeepest = 1;      ///< bottoms farther from the triangle than this are left
+constexpr double kOffWalls = 0.05;  ///< bottoms are on the geometry but for this
+constexpr double kApart = 0.35;     ///< of new places in hollows
+
+/// The point closest to p of those that are `offset` in front of all planes through `on` with their normals, in the
+/// sense of least squares.
+Vec3 meeting_of_planes(const std::array<Vec3, 3>& on, const std::array<Vec3, 3>& normals, double offset,
+                       const Vec3& p) {
+    // A little of the identity decides for the closest of many; steps of refinement take its influence away.
+    constexpr double kLittle = 1e-3;
+    double a[3][3] = {{kLittle, 0, 0}, {0, kLittle, 0}, {0, 0, kLittle}};
+    for (const Vec3& n : normals)
+        for (int i = 0; i < 3; ++i)
+            for (int j = 0; j < 3; ++j) a[i][j] += n[i] * n[j];
+    const Vec3 r0{a[0][0], a[0][1], a[0][2]}, r1{a[1][0], a[1][1], a[1][2]}, r2{a[2][0], a[2][1], a[2][2]};
+    const Vec3 c0 = cross(r1, r2), c1 = cross(r2, r0), c2 = cross(r0, r1);
+    const double det = dot(r0, c0);
+    Vec3 x = p;
+    for (int step = 0; step < 4; ++step) {
+        Vec3 rest;
+        for (std::size_t k = 0; k < 3; ++k) rest += normals[k] * (offset - dot(normals[k], x - on[k]));
+        x += (c0 * rest.x + c1 * rest.y + c2 * rest.z) / det;
+    }
+    return x;
+}
+
+}  // namespace
+
+/// Is the cell at the bottom of a hollow edge? One that reaches from one edge to another one is across a groove, which
+/// the ball has closed.
+bool Carver::is_in_hollow(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    Index curve = kNone;
+    bool has_hollow = false;
+    for (const Index v : tet.v) {
+        if (is_seed(v)) return false;  // the ghost is among those
+        if (!sites_[v].is_hollow) continue;
+        has_hollow = true;
+        if (sites_[v].curve == kNone) continue;
+        if (curve != kNone && !curves_.are_joined(curve, sites_[v].curve)) return false;
+        curve = sites_[v].curve;
+    }
+    return has_hollow;
+}
+
+/// A ball does not get to the bottom of hollow edges; what is left between it and their places is carved, too: cells at
+/// such places, and those that span the hollow before them.
+void Carver::seat_in_hollows() {
+    constexpr int kSteps = 2;
+    const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
+        if (is_in_hollow(t)) return true;
+        if (steps == 0) return false;
+        const Tet& tet = kernel_->tet(t);
+        if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
+        return std::any_of(tet.n, tet.n + 4, [&](Index code) {
+            const Index next = tet_of(code);
+            return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
+        });
+    };
+    std::vector<Index> front;
+    for (Index t = 0; t < kernel_->n_slots(); ++t)
+        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
+    for (std::size_t k = 0; k < front.size(); ++k) {
+        const std::uint8_t region = cells_[front[k]].region;
+        for (const Index code : kernel_->tet(front[k]).n) {
+            const Index next = tet_of(code);
+            if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
+                meets_geometry(next))
+                continue;
+            cells_[next].region = region;
+            front.push_back(next);
+        }
+    }
+}
+
+/// The triangles of the wrap as it would be if it were seated now.
+std::vector<Triangle> Carver::triangles_when_seated() {
+    std::vector<std::uint8_t> regions;
+    for (const CellState& cell : cells_) regions.push_back(cell.region);
+    seat_in_hollows();
+    std::vector<Triangle> triangles;
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free() || cells_[t].region == 0) continue;
+        for (int f = 0; f < 4; ++f)
+            if (cells_[tet_of(tet.n[f])].region == 0)
+                triangles.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
+    }
+    for (std::size_t t = 0; t < cells_.size(); ++t) cells_[t].region = regions[t];
+    return triangles;
+}
+
+/// Does a place stand on a wall, rather than beside an edge or corner that sticks out?
+bool Carver::is_on_wall(Index vertex, const Vec3& normal) const {
+    if (sites_[vertex].curve != kNone) return false;
+    const auto hit = tree_.closest(kernel_->point(vertex));
+    const Vec3 wall = normalized(triangle_normal(original_.corner(hit.triangle, 0), original_.corner(hit.triangle, 1),
+                                                 original_.corner(hit.triangle, 2)));
+    return std::abs(dot(wall, normal)) > kCosOnWall;
+}
+
+/// Where sheets cross, or end close to each other, there is no edge to follow, but a hollow all the same. A triangle
+/// that spans one touches walls that look in different directions: the place where these meet is its bottom. False when
+/// nothing was found.
+bool Carver::deepen_hollows() {
+    struct Bottom {
+        Vec3 place, target;
+    };
+    std::vector<Bottom> bottoms;
+    for (const Triangle& t : triangles_when_seated()) {
+        if (is_seed(t[0]) || is_seed(t[1]) || is_seed(t[2])) continue;
+        std::array<Vec3, 3> on, normals;
+        for (std::size_t k = 0; k < 3; ++k) {
+            on[k] = sites_[t[k]].target;
+            normals[k] = normalized(kernel_->point(t[k]) - on[k]);
+        }
+        if (std::min({dot(normals[0], normals[1]), dot(normals[1], normals[2]), dot(normals[2], normals[0])}) >
+                kCosOfHollow ||
+            !(is_on_wall(t[0], normals[0]) && is_on_wall(t[1], normals[1]) && is_on_wall(t[2], normals[2])))
+            continue;
+        const Vec3 &a = kernel_->point(t[0]), &b = kernel_->point(t[1]), &c = kernel_->point(t[2]);
+        const Vec3 middle = (a + b + c) / 3.0;
+        const double gap = gap_at(middle);
+        if (tree_.closest(middle, (kOffset + kShallow) * gap).triangle != kNone) continue;
+        const Vec3 target = meeting_of_planes(on, normals, 0, middle);
+        const Vec3 place = meeting_of_planes(on, normals, kOffset * gap, middle);
+        // The face's normal points into the fluid; the bottom is on the other side.
+        if (dot(place - middle, triangle_normal(a, b, c)) >= 0 || distance(place, middle) > kDeepest * gap) continue;
+        if (tree_.closest(target, kOffWalls * gap).triangle == kNone ||
+            tree_.closest(place, 0.8 * kOffset * gap).triangle != kNone ||
+            tree_.first_hit(middle, place - middle, 0, 1).triangle != kNone)
+            continue;
+        bottoms.push_back({place, target});
+    }
+    std::vector<Vec3> places;
+    for (const Bottom& b : bottoms) places.push_back(b.place);
+    PlaceCache<std::vector<Vec3>> taken;
+    const double width = kApart * options_.gap;
+    auto is_taken = [&](const Vec3& p) {
+        const GridCell at = GridCell::of(p, width);
+        const double reach = kApart * gap_at(p);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z)
+                    if (const auto found = taken.find({at.x + x, at.y + y, at.z + z}); found != taken.end())
+                        for (const Vec3& q : found->second)
+                            if (distance(p, q) < reach) return true;
+        return false;
+    };
+    for (Index v = first_place_; v < kernel_->n_vertices(); ++v)
+        if (sites_[v].is_hollow) taken[GridCell::of(kernel_->point(v), width)].push_back(kernel_->point(v));
+    bool has_added = false;
+    Index near = 0;
+    while (kernel_->tet(near).is_free()) ++near;
+    for (const Index k : kernel::hilbert_order(places)) {
+        context_.check_stop();
+        const double offset = kOffset * gap_at(places[k]);
+        const Vec3 place = places[k] + kernel::scattered(k) * (kScatter * offset);
+        if (is_taken(place)) continue;
+        if (add(place, {bottoms[k].target, kNone, 0, false, true}, near) == kNone) continue;
+        taken[GridCell::of(place, width)].push_back(place);
+        near = kernel_->star().front();
+        push_gates_of_star();
+        has_added = true;
+    }
+    return has_added;
+}
+
+}  // namespace anvilcast::wrapping
