@@ -67,6 +67,7 @@ Shell Carver::run() {
     carve();
     for (int round = 0; round < kMostRounds && deepen_hollows(); ++round) carve();
     for (int round = 0; round < kMostRounds && join_curves(); ++round) carve();
+    for (int round = 0; round < kMostRounds && thicken_membranes(); ++round) carve();
     seat_in_hollows();
     open_islands();
     do keep_connected();

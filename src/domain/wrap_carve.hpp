@@ -113,10 +113,13 @@ class Carver {
     bool touches_other_region(Index cell, std::uint8_t region) const;
     bool is_in_hollow(Index cell) const;
     void seat_in_hollows();
+    bool makes_membrane(Index cell) const;
     std::vector<Triangle> triangles_when_seated();
     bool is_on_wall(Index vertex, const Vec3& normal) const;
     bool deepen_hollows();
     void keep_connected();
+    bool is_membrane(Index cell, int face) const;
+    bool thicken_membranes();
     bool mend_pinches();
     void open_islands();
     /// Cells, and the region that they become part of; 0: closed.

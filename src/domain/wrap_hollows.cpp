@@ -86,12 +86,20 @@ void Carver::seat_in_hollows() {
         for (const Index code : kernel_->tet(front[k]).n) {
             const Index next = tet_of(code);
             if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
-                meets_geometry(next))
+                meets_geometry(next) || makes_membrane(next))
                 continue;
             cells_[next].region = region;
             front.push_back(next);
         }
     }
+}
+
+/// Would one of the cell's faces be a membrane if it were carved?
+bool Carver::makes_membrane(Index cell) const {
+    const Tet& tet = kernel_->tet(cell);
+    for (int f = 0; f < 4; ++f)
+        if (cells_[tet_of(tet.n[f])].region != 0 && is_membrane(cell, f)) return true;
+    return false;
 }
 
 /// The triangles of the wrap as it would be if it were seated now.

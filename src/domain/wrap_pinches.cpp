@@ -11,6 +11,54 @@ using kernel::kGhost;
 using kernel::Tet;
 using kernel::tet_of;
 
+/// Is a face between two carved cells narrower than the ball, and between walls that face each other? The fluid has
+/// come to it from both sides, and must not go through.
+bool Carver::is_membrane(Index cell, int face) const {
+    const Tet& tet = kernel_->tet(cell);
+    std::array<Vec3, 3> sides;
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Index v = tet.v[kFace[face][k]];
+        if (is_seed(v)) return false;
+        sides[k] = normalized(kernel_->point(v) - sites_[v].target);
+    }
+    constexpr double kOpposite = -0.3;
+    if (dot(sides[0], sides[1]) > kOpposite && dot(sides[1], sides[2]) > kOpposite &&
+        dot(sides[2], sides[0]) > kOpposite)
+        return false;
+    const Passage way = passage(cell, face);
+    return way.radius < kBlocked * gap_at(way.middle);
+}
+
+/// A place on either side of each membrane gives it a thickness. False when there is none.
+bool Carver::thicken_membranes() {
+    std::vector<std::array<Vec3, 2>> pairs;
+    for (Index t = 0; t < kernel_->n_slots(); ++t) {
+        const Tet& tet = kernel_->tet(t);
+        if (tet.is_free() || cells_[t].region == 0) continue;
+        for (int f = 0; f < 4; ++f) {
+            const Index next = tet_of(tet.n[f]);
+            if (next < t || cells_[next].region == 0 || !is_membrane(t, f)) continue;
+            const Vec3 &a = kernel_->point(tet.v[kFace[f][0]]), &b = kernel_->point(tet.v[kFace[f][1]]),
+                       &c = kernel_->point(tet.v[kFace[f][2]]);
+            const Vec3 middle = (a + b + c) / 3.0;
+            const Vec3 aside = normalized(triangle_normal(a, b, c)) * (0.5 * kOffset * gap_at(middle));
+            pairs.push_back({middle + aside, middle - aside});
+        }
+    }
+    bool has_added = false;
+    Index near = 0;
+    while (kernel_->tet(near).is_free()) ++near;
+    for (const auto& pair : pairs)
+        for (const Vec3& place : pair) {
+            context_.check_stop();
+            if (add(place, {place, kNone, 0, false, false}, near) == kNone) continue;
+            near = kernel_->star().front();
+            push_gates_of_star();
+            has_added = true;
+        }
+    return has_added;
+}
+
 /// What no longer hangs together with its start is not carved.
 void Carver::keep_connected() {
     seen_.resize(kernel_->n_slots(), 0);
