@@ -40,7 +40,7 @@ WrapResult wrap(const Surface& original, const WrapOptions& options, const Lengt
         return options.gap_at ? std::clamp(options.gap_at(p), 1e-3 * options.gap, options.gap) : options.gap;
     };
     const double detail = options.detail > 0 ? options.detail : 2 * options.gap;
-    const wrapping::CurveSet curves(sheets, detail, options.feature_angle);
+    const wrapping::CurveSet curves(sheets, detail, options.feature_angle, gap_at);
     WrapResult result;
     result.gap = options.gap;
     wrapping::Shell shell = wrapping::Carver(sheets, tree, curves, options, unit, context).run();
@@ -59,7 +59,7 @@ std::optional<double> suggest_gap(const Surface& original, const std::vector<Vec
     if (inside.empty()) return diagonal / 100;
     const Surface sheets = mend(original, {}, context).surface;
     const TriangleTree tree(sheets.points, sheets.triangles);
-    const wrapping::CurveSet no_curves({}, 0, 40);
+    const wrapping::CurveSet no_curves({}, 0, 40, {});
     // From the coarse side: the first that leaks tells how wide its leak is.
     std::optional<double> holds;
     double gap = diagonal / 50;

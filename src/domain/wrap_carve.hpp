@@ -127,6 +127,8 @@ class Carver {
         std::vector<Index> cells;
         std::uint8_t region = 0;
     };
+    enum class Fold { none, crevice, fin };
+    Fold fold_at(Index a, Index b, Index left, Index right) const;
     Repair repair_at(Index vertex, const std::vector<Index>& star);
     std::vector<std::vector<Index>> smaller_ones(std::vector<std::vector<Index>> pieces) const;
     bool lies_on_one_wall(Index cell) const;

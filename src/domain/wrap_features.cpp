@@ -6,6 +6,8 @@
 #include <numbers>
 #include <numeric>
 
+#include "domain/place_grid.hpp"
+
 namespace anvilcast::wrapping {
 namespace {
 
@@ -102,9 +104,94 @@ Vec3 along_triangle(const Surface& s, const Triangle& t, const Edge& e) {
     return normalized(to - axis * dot(axis, to));
 }
 
+struct Chain {
+    std::vector<Index> edges, points;
+    double length = 0;
+};
+
+std::vector<Chain> find_chains(const Surface& s, const SurfaceEdges& edges, const std::vector<bool>& keep,
+                               double detail) {
+    ChainFinder finder(s, edges, keep);
+    std::vector<Chain> chains;
+    auto take = [&](Index p, Index e) {
+        Chain chain;
+        finder.follow(p, e, chain.edges, chain.points);
+        for (std::size_t k = 0; k + 1 < chain.points.size(); ++k)
+            chain.length += distance(s.points[chain.points[k]], s.points[chain.points[k + 1]]);
+        if (chain.length >= detail) chains.push_back(std::move(chain));
+    };
+    for (Index p = 0; p < s.points.size(); ++p)
+        if (finder.degree(p) > 0 && finder.is_end(p))
+            for (Index k = 0; k < finder.degree(p); ++k)
+                if (!finder.is_used(finder.edge_at(p, k))) take(p, finder.edge_at(p, k));
+    for (Index e = 0; e < edges.size(); ++e)
+        if (keep[e] && !finder.is_used(e)) take(edges.ends(e)[0], e);
+    return chains;
+}
+
+/// Chains among many: half of a chain and more has two others, or two other turns of itself, within kCrowdReach gaps.
+/// The turns of a thread and the letters of a logo are wrapped over, the two edges of a plate are not.
+void drop_crowded(const Surface& s, std::vector<Chain>& chains, const LengthAt& gap_at) {
+    constexpr double kCrowdReach = 0.5, kStep = 0.25;
+    struct Mark {
+        Vec3 place;
+        std::size_t chain;
+        double along;
+    };
+    double widest = 0;
+    std::vector<std::vector<Mark>> marks(chains.size());
+    for (std::size_t c = 0; c < chains.size(); ++c) {
+        double along = 0, next = 0;
+        for (std::size_t k = 0; k + 1 < chains[c].points.size(); ++k) {
+            const Vec3 &a = s.points[chains[c].points[k]], &b = s.points[chains[c].points[k + 1]];
+            const double l = distance(a, b), gap = gap_at(midpoint(a, b));
+            widest = std::max(widest, gap);
+            for (; next <= along + l; next += kStep * gap)
+                marks[c].push_back({l > 0 ? a + (b - a) * ((next - along) / l) : a, c, next});
+            along += l;
+        }
+    }
+    const double width = kCrowdReach * widest;
+    PlaceCache<std::vector<Mark>> grid;
+    for (const auto& list : marks)
+        for (const Mark& m : list) grid[GridCell::of(m.place, width)].push_back(m);
+    auto is_crowded = [&](const Mark& m, double gap) {
+        std::vector<std::pair<std::size_t, double>> strands;
+        const GridCell at = GridCell::of(m.place, width);
+        for (std::int64_t x = -1; x <= 1; ++x)
+            for (std::int64_t y = -1; y <= 1; ++y)
+                for (std::int64_t z = -1; z <= 1; ++z) {
+                    const auto found = grid.find({at.x + x, at.y + y, at.z + z});
+                    if (found == grid.end()) continue;
+                    for (const Mark& o : found->second) {
+                        if (distance(o.place, m.place) > kCrowdReach * gap) continue;
+                        if (o.chain == m.chain && std::abs(o.along - m.along) < 1.2 * gap) continue;
+                        const bool is_known = std::any_of(strands.begin(), strands.end(), [&](const auto& strand) {
+                            return strand.first == o.chain && std::abs(strand.second - o.along) < 1.2 * gap;
+                        });
+                        if (!is_known) strands.push_back({o.chain, o.along});
+                    }
+                }
+        return strands.size() >= 2;
+    };
+    std::vector<Chain> kept;
+    for (std::size_t c = 0; c < chains.size(); ++c) {
+        std::size_t n = 0, n_crowded = 0;
+        for (const Mark& m : marks[c]) {
+            const double gap = gap_at(m.place);
+            // Where chains meet there are others in any case.
+            if (m.along < kCrowdReach * gap || m.along > chains[c].length - kCrowdReach * gap) continue;
+            ++n;
+            if (is_crowded(m, gap)) ++n_crowded;
+        }
+        if (2 * n_crowded < n || n == 0) kept.push_back(std::move(chains[c]));
+    }
+    chains = std::move(kept);
+}
+
 }  // namespace
 
-CurveSet::CurveSet(const Surface& s, double detail, double angle) {
+CurveSet::CurveSet(const Surface& s, double detail, double angle, const LengthAt& gap_at) {
     const SurfaceEdges edges(s.triangles, s.points.size());
     const double sharp = std::cos(angle * std::numbers::pi / 180);
     std::vector<bool> keep(edges.size(), false);
@@ -123,7 +210,9 @@ CurveSet::CurveSet(const Surface& s, double detail, double angle) {
         const double cosine = dot(unit_normal(s, a->triangle), unit_normal(s, b->triangle));
         keep[e] = (a->forward != b->forward ? cosine : -cosine) < sharp;
     }
-    find_chains(s, edges, keep, detail);
+    std::vector<Chain> chains = find_chains(s, edges, keep, detail);
+    drop_crowded(s, chains, gap_at);
+    for (const Chain& chain : chains) add_curve(s, edges, chain.edges, chain.points);
     find_corners(s);
     std::vector<Vec3> points;
     std::vector<Triangle> flat;
@@ -133,24 +222,6 @@ CurveSet::CurveSet(const Surface& s, double detail, double angle) {
         flat.push_back({at, at + 1, at + 1});
     }
     tree_ = TriangleTree(points, flat);
-}
-
-void CurveSet::find_chains(const Surface& s, const SurfaceEdges& edges, const std::vector<bool>& keep, double detail) {
-    ChainFinder finder(s, edges, keep);
-    std::vector<Index> chain, points;
-    auto take = [&](Index p, Index e) {
-        finder.follow(p, e, chain, points);
-        double length = 0;
-        for (std::size_t k = 0; k + 1 < points.size(); ++k)
-            length += distance(s.points[points[k]], s.points[points[k + 1]]);
-        if (length >= detail) add_curve(s, edges, chain, points);
-    };
-    for (Index p = 0; p < s.points.size(); ++p)
-        if (finder.degree(p) > 0 && finder.is_end(p))
-            for (Index k = 0; k < finder.degree(p); ++k)
-                if (!finder.is_used(finder.edge_at(p, k))) take(p, finder.edge_at(p, k));
-    for (Index e = 0; e < edges.size(); ++e)
-        if (keep[e] && !finder.is_used(e)) take(edges.ends(e)[0], e);
 }
 
 void CurveSet::add_curve(const Surface& s, const SurfaceEdges& edges, const std::vector<Index>& chain,

@@ -37,8 +37,9 @@ struct Site {
 
 class CurveSet {
   public:
-    /// Edges sharper than `angle` degrees and those between zones, as chains not shorter than `detail`. O(n log n).
-    CurveSet(const Surface& original, double detail, double angle);
+    /// Edges sharper than `angle` degrees, rims of sheets and edges between zones, as chains not shorter than `detail`
+    /// and not among many of their kind within half a gap. O(n log n).
+    CurveSet(const Surface& original, double detail, double angle, const LengthAt& gap_at);
 
     const std::vector<Curve>& curves() const { return curves_; }
     /// Places along all curves, as far apart as `spacing` says, on each side of them. Corners first.
@@ -69,7 +70,6 @@ class CurveSet {
         double along;
         std::vector<Wedge> wedges;
     };
-    void find_chains(const Surface& s, const SurfaceEdges& edges, const std::vector<bool>& keep, double detail);
     void add_curve(const Surface& s, const SurfaceEdges& edges, const std::vector<Index>& chain,
                    const std::vector<Index>& points);
     static std::vector<Wedge> wedges_of(const Surface& s, const SurfaceEdges& edges, Index edge);

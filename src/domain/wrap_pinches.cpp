@@ -6,6 +6,13 @@
 
 namespace anvilcast::wrapping {
 
+namespace {
+
+/// Triangles whose normals are closer to opposite than this (170 degrees) lie on each other.
+constexpr double kCosOfFold = -0.985;
+
+}  // namespace
+
 using kernel::kFace;
 using kernel::kGhost;
 using kernel::Tet;
@@ -197,27 +204,54 @@ Carver::Repair Carver::repair_at(Index vertex, const std::vector<Index>& star) {
         return repair;
     };
     // Each triangle of the wrap is an edge of the fan's rim, and goes on from one vertex to the next.
-    std::vector<Index> rim;
+    std::vector<std::array<Index, 2>> rim;
     for (const Index t : star) {
         if (cells_[t].region == 0) continue;
         const Tet& tet = kernel_->tet(t);
         for (int f = 0; f < 4; ++f) {
             if (tet.v[f] == vertex || cells_[tet_of(tet.n[f])].region != 0) continue;
             for (int k = 0; k < 3; ++k)
-                if (tet.v[kFace[f][k]] == vertex) rim.push_back(tet.v[kFace[f][(k + 1) % 3]]);
+                if (tet.v[kFace[f][k]] == vertex)
+                    rim.push_back({tet.v[kFace[f][(k + 1) % 3]], tet.v[kFace[f][(k + 2) % 3]]});
         }
     }
     std::sort(rim.begin(), rim.end());
-    if (const auto twice = std::adjacent_find(rim.begin(), rim.end()); twice != rim.end()) {
-        const Repair repair = opened(smaller_ones(pieces_of(star, false, {vertex, *twice})));
-        return repair.cells.empty() ? closed(smaller_ones(pieces_of(star, true, {vertex, *twice}))) : repair;
+    const auto twice = std::adjacent_find(rim.begin(), rim.end(), [](auto& a, auto& b) { return a[0] == b[0]; });
+    if (twice != rim.end()) {
+        const Repair repair = opened(smaller_ones(pieces_of(star, false, {vertex, (*twice)[0]})));
+        return repair.cells.empty() ? closed(smaller_ones(pieces_of(star, true, {vertex, (*twice)[0]}))) : repair;
     }
     const auto solid = pieces_of(star, false, {vertex});
     if (solid.size() > 1)
         if (const Repair repair = opened(smaller_ones(solid)); !repair.cells.empty()) return repair;
     if (const auto carved = pieces_of(star, true, {vertex}); carved.size() > 1) return closed(smaller_ones(carved));
     // The rest meets in the vertex alone: a bridge between two of its pieces is closed, the shortest there is.
-    return solid.size() < 2 ? Repair{} : Repair{bridge_between(solid, vertex, star), 0};
+    if (solid.size() > 1) return {bridge_between(solid, vertex, star), 0};
+    // Two triangles nearly on each other: a crevice between them is closed, a fin opened.
+    for (const auto& [from, to] : rim) {
+        const auto before =
+            std::find_if(rim.begin(), rim.end(), [start = from](auto& edge) { return edge[1] == start; });
+        if (before == rim.end() || from < vertex) continue;
+        const Fold fold = fold_at(vertex, from, to, (*before)[0]);
+        if (fold == Fold::none) continue;
+        const auto cells = pieces_of(star, fold == Fold::crevice, {vertex, from});
+        const Repair repair = fold == Fold::crevice ? closed(cells) : opened(cells);
+        const bool is_new = std::none_of(repair.cells.begin(), repair.cells.end(), [this](Index t) {
+            return cells_[t].was_opened || kernel_->tet(t).is_ghost();
+        });
+        if (!repair.cells.empty() && is_new) return repair;
+    }
+    return {};
+}
+
+/// How the triangles of the wrap at an edge (a, b), with `left` and `right` across of it, lie on each other; the fluid
+/// is in front of (a, b, left).
+Carver::Fold Carver::fold_at(Index a, Index b, Index left, Index right) const {
+    if (is_seed(a) || is_seed(b) || is_seed(left) || is_seed(right)) return Fold::none;
+    const Vec3 &p = kernel_->point(a), &q = kernel_->point(b), &l = kernel_->point(left), &r = kernel_->point(right);
+    const Vec3 n = normalized(triangle_normal(p, q, l)), m = normalized(triangle_normal(q, p, r));
+    if (dot(n, m) > kCosOfFold) return Fold::none;
+    return dot(n, r - p) > 0 ? Fold::crevice : Fold::fin;
 }
 
 std::vector<Index> Carver::bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,

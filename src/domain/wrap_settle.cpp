@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "domain/shell_mesh.hpp"
+#include "geometry/distances.hpp"
 
 namespace anvilcast::wrapping {
 namespace {
@@ -16,9 +17,12 @@ namespace {
 // In gaps.
 constexpr double kShortEdge = 0.12;      ///< edges whose targets are closer than this are collapsed
 constexpr double kThinnest = 0.05;       ///< sheets thinner than this keep their offset
+constexpr double kClosest = 0.03;        ///< of triangles that are not neighbours
 constexpr double kFlatTriangle = 0.015;  ///< height of triangles that are better turned into others
 /// Normals may turn by as much on the way to the targets (cosine).
 constexpr double kTurn = 0.1;
+/// Neighbours whose normals are closer to opposite than this (170 degrees) lie on each other.
+constexpr double kCosOfFold = -0.985;
 /// Where a point may stand on its way, as shares.
 constexpr std::array<double, 4> kStands{1, 0.5, 0.25, 0};
 constexpr std::uint8_t kAtOffset = 3;
@@ -105,7 +109,9 @@ class Tidying {
                    dot(normalized(offset_normal(p, q, r)), like) > -0.3 &&
                    height(p, q, r) > kFlatTriangle * gap_at_(target(p));
         };
-        return fine(c, d, b) && fine(d, c, a);
+        const bool is_folded = dot(normalized(normal(c, d, b)), normalized(normal(d, c, a))) < kCosOfFold ||
+                               dot(normalized(offset_normal(c, d, b)), normalized(offset_normal(d, c, a))) < kCosOfFold;
+        return !is_folded && fine(c, d, b) && fine(d, c, a);
     }
 
     void collapse_short() {
@@ -211,22 +217,21 @@ class Homecoming {
         : shell_(shell),
           gap_at_(gap_at),
           context_(context),
+          edges_(shell.triangles, shell.points.size()),
           stand_(shell.points.size(), 0),
           places_(shell.points.size()) {}
 
     void run() {
         for (std::size_t p = 0; p < places_.size(); ++p) places_[p] = place(p);
-        std::vector<bool> goes_back(places_.size(), false);
         hold_thin();
-        mark_turned(goes_back, {});
-        for (const auto& pair : find_self_intersections(places_, shell_.triangles)) mark(pair, goes_back);
-        while (true) {
+        std::vector<bool> moved(places_.size(), true);
+        while (std::find(moved.begin(), moved.end(), true) != moved.end()) {
             context_.check_stop();
-            const std::vector<bool> moved = step_back(goes_back);
-            if (std::none_of(moved.begin(), moved.end(), [](bool m) { return m; })) break;
-            goes_back.assign(places_.size(), false);
+            std::vector<bool> goes_back(places_.size(), false);
             mark_turned(goes_back, moved);
-            mark_crossings_of(moved, goes_back);
+            mark_folded(goes_back, moved);
+            mark_meetings_of(moved, goes_back);
+            moved = step_back(goes_back);
         }
     }
     const std::vector<Vec3>& places() const { return places_; }
@@ -243,7 +248,7 @@ class Homecoming {
             for (const Index p : shell_.triangles[t]) out[p] = true;
     }
     bool touches(const Triangle& t, const std::vector<bool>& moved) const {
-        return moved.empty() || moved[t[0]] || moved[t[1]] || moved[t[2]];
+        return moved[t[0]] || moved[t[1]] || moved[t[2]];
     }
     void mark_turned(std::vector<bool>& out, const std::vector<bool>& moved) const {
         for (const Triangle& t : shell_.triangles) {
@@ -253,6 +258,20 @@ class Homecoming {
             const Vec3 now = triangle_normal(places_[t[0]], places_[t[1]], places_[t[2]]);
             if (dot(normalized(before), normalized(now)) < kTurn)
                 for (const Index p : t) out[p] = true;
+        }
+    }
+    /// Neighbours that come to lie on each other, and did not at the offset.
+    void mark_folded(std::vector<bool>& out, const std::vector<bool>& moved) const {
+        auto normal = [this](const std::vector<Vec3>& at, Index t) {
+            const Triangle& c = shell_.triangles[t];
+            return normalized(triangle_normal(at[c[0]], at[c[1]], at[c[2]]));
+        };
+        for (std::size_t e = 0; e < edges_.size(); ++e) {
+            const Index s = edges_.begin(e)[0].triangle, t = edges_.begin(e)[1].triangle;
+            if (!touches(shell_.triangles[s], moved) && !touches(shell_.triangles[t], moved)) continue;
+            if (dot(normal(places_, s), normal(places_, t)) < kCosOfFold &&
+                dot(normal(shell_.points, s), normal(shell_.points, t)) > kCosOfFold)
+                mark({s, t}, out);
         }
     }
     /// Points with another side of the wrap right behind them stay at the offset.
@@ -279,23 +298,35 @@ class Homecoming {
                 places_[p] = place(p);
             }
     }
-    void mark_crossings_of(const std::vector<bool>& moved, std::vector<bool>& out) const {
+    /// Triangles that cross or touch what has moved, or come too close to it.
+    void mark_meetings_of(const std::vector<bool>& moved, std::vector<bool>& out) const {
         const TriangleTree tree(places_, shell_.triangles);
         std::vector<Index> changed;
         for (Index t = 0; t < shell_.triangles.size(); ++t)
             if (touches(shell_.triangles[t], moved)) changed.push_back(t);
-        std::vector<std::vector<Index>> crossed(changed.size());
+        std::vector<std::vector<Index>> met(changed.size());
         tbb::parallel_for(std::size_t{0}, changed.size(), [&](std::size_t k) {
             const Triangle& t = shell_.triangles[changed[k]];
+            const double reach = kClosest * gap_at_(places_[t[0]]);
             Box box;
             for (const Index p : t) box.include(places_[p]);
+            box.lo -= Vec3{reach, reach, reach};
+            box.hi += Vec3{reach, reach, reach};
             tree.overlapping(box, [&](Index other) {
-                if (other != changed[k] && triangles_conflict(places_, t, shell_.triangles[other]))
-                    crossed[k].push_back(other);
+                if (other != changed[k] && meet(t, shell_.triangles[other], reach)) met[k].push_back(other);
             });
         });
         for (std::size_t k = 0; k < changed.size(); ++k)
-            for (const Index other : crossed[k]) mark({changed[k], other}, out);
+            for (const Index other : met[k]) mark({changed[k], other}, out);
+    }
+    bool meet(const Triangle& s, const Triangle& t, double reach) const {
+        if (triangles_conflict(places_, s, t)) return true;
+        const bool are_neighbours =
+            std::any_of(s.begin(), s.end(), [&t](Index p) { return std::find(t.begin(), t.end(), p) != t.end(); });
+        if (are_neighbours) return false;
+        const ClosestPair closest = closest_between_triangles({places_[s[0]], places_[s[1]], places_[s[2]]},
+                                                              {places_[t[0]], places_[t[1]], places_[t[2]]});
+        return closest.squared < reach * reach;
     }
     /// Returns which points moved.
     std::vector<bool> step_back(const std::vector<bool>& goes_back) {
@@ -312,6 +343,7 @@ class Homecoming {
     const Shell& shell_;
     const LengthAt& gap_at_;
     const Context& context_;
+    SurfaceEdges edges_;
     std::vector<std::uint8_t> stand_;
     std::vector<Vec3> places_;
 };

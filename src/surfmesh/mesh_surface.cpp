@@ -23,6 +23,8 @@ using surfmesh::Original;
 using surfmesh::Remesher;
 
 constexpr int kMostRefinements = 4;
+/// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off.
+constexpr int kMostAttempts = 9;
 /// Deviations up to this many times the limit are left alone: they are measured, not predicted, and the smallest of
 /// changes would mesh the surface again.
 constexpr double kSlack = 1.25;
@@ -192,10 +194,10 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
         const std::size_t n_before = finer.places.size();
         for (const Vec3& p : crossings) finer.add(p, field.at(p) / 2);
         for (const auto& place : deviation.too_large)
-            if (place.distance > kSlack * limits.at(place.size))
+            if (attempt < kMostRefinements && place.distance > kSlack * limits.at(place.size))
                 finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
-        if (attempt == kMostRefinements && !crossings.empty()) report_crossings(domain, crossings.front());
-        if (finer.places.size() > n_before && attempt < kMostRefinements) continue;
+        if (attempt == kMostAttempts && !crossings.empty()) report_crossings(domain, crossings.front());
+        if (finer.places.size() > n_before) continue;
 
         SurfaceMesh mesh = result_of(std::move(draft), original);
         mesh.largest_deviation = deviation.largest;
