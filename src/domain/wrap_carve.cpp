@@ -62,9 +62,10 @@ Shell Carver::run() {
     put_in_curves();
     start();
     carve();
-    keep_what_is_reached();
-    start();
-    carve();
+    if (keep_what_is_reached()) {
+        start();
+        carve();
+    }
     for (int round = 0; round < kMostRounds && deepen_hollows(); ++round) carve();
     for (int round = 0; round < kMostRounds && join_curves(); ++round) carve();
     for (int round = 0; round < kMostRounds && thicken_membranes(); ++round) carve();
@@ -85,7 +86,7 @@ void Carver::begin() {
     }
     for (std::size_t k = 0; k < options_.inside.size(); ++k) {
         const Vec3& p = options_.inside[k];
-        const Foot f = foot(p);
+        const Foot f = some_foot(p);
         const double gap = gap_at(p);
         if (f.distance <= 0.5 * gap) {
             const auto zone = original_.zones[original_.zone_of[tree_.closest(p).triangle]].name;
@@ -116,9 +117,19 @@ double Carver::local_gap(const Vec3& p) const {
     return at->second;
 }
 
-Carver::Foot Carver::foot(const Vec3& p, double reach) const {
-    const TriangleTree::Closest hit = tree_.closest(p, reach);
-    return {hit.point, hit.distance, hit.triangle == kNone ? 0 : kOffset * gap_at(hit.point)};
+/// Exact within two gaps; beyond, a distance that is surely not too large, with no foot.
+Carver::Foot Carver::foot(const Vec3& p) const {
+    constexpr double kNear = 2, kSlack = 0.25;
+    const TriangleTree::Closest hit = tree_.closest(p, kNear * options_.gap);
+    if (hit.triangle != kNone) return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
+    const double about = tree_.nearly_closest(p, Box::inf, kSlack).distance;
+    return {p, std::max(kNear * options_.gap, about / (1 + kSlack)), 0};
+}
+
+/// With a foot for certain, which may be a little farther than the closest one.
+Carver::Foot Carver::some_foot(const Vec3& p) const {
+    const TriangleTree::Closest hit = tree_.nearly_closest(p, Box::inf, 0.01);
+    return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
 }
 
 Index Carver::add(const Vec3& place, const Site& site, Index near) {
@@ -136,9 +147,9 @@ Index Carver::add(const Vec3& place, const Site& site, Index near) {
 
 Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
 
-double Carver::clearance(Index cell, double reach) {
+double Carver::clearance(Index cell) {
     float& known = cells_[cell].clearance;
-    if (known < 0) known = static_cast<float>(tree_.closest(center(cell), reach).distance);
+    if (known < 0) known = static_cast<float>(foot(center(cell)).distance);
     return known;
 }
 
@@ -174,21 +185,18 @@ Carver::Passage Carver::passage(Index cell, int face) const {
 Carver::Look Carver::look_along(const Passage& way, Index from, Index to) {
     const double whole = distance(way.from, way.to);
     const bool has_from = !kernel_->tet(from).is_ghost() && has_center(from);
-    const double first = has_from ? clearance(from, Box::inf) : tree_.closest(way.from).distance;
-    const double last = kernel_->tet(to).is_ghost() || !has_center(to)
-                            ? tree_.closest(way.to).distance
-                            : clearance(to, (first + whole) * (1 + 1e-6) + 1e-300);
+    const double first = has_from ? clearance(from) : foot(way.from).distance;
+    const double last = kernel_->tet(to).is_ghost() || !has_center(to) ? foot(way.to).distance : clearance(to);
     Look narrow{View::clear, {}, {}};
     double narrowest = 0;  // clearance beyond what the ball needs
     const Vec3 direction = whole > 0 ? (way.to - way.from) / whole : Vec3{};
-    const double step = kStep * options_.gap;
     double t = 0, d = first;
     for (int n = 0; n < 400; ++n) {
         // The rest of the way is clear for certain.
         const double needed = kPass * options_.gap;
         if (0.5 * (d + last - (whole - t)) >= needed && d >= needed) break;
         const Vec3 p = way.from + direction * t;
-        const Foot f = foot(p, (d + step) * 1.001 + 1e-300);
+        const Foot f = foot(p);
         const double beyond = f.distance - kPass * gap_at(p);
         if (f.distance <= 1.01 * f.offset && t > 0) return {View::wall, p, f};
         if (beyond < narrowest) {
@@ -299,8 +307,8 @@ void Carver::pass(Index cell, int face) {
     if (has_center(next)) {
         const Vec3 c = center(next);
         const double radius = distance(c, kernel_->point(kernel_->tet(next).v[0]));
-        if (clearance(next, Box::inf) < radius && meets_geometry(next)) {
-            stop_ball(c, radius, foot(c), next);
+        if (clearance(next) < radius && meets_geometry(next)) {
+            stop_ball(c, radius, some_foot(c), next);
             return;
         }
     } else if (meets_geometry(next)) {

@@ -84,10 +84,11 @@ class Carver {
 
     double gap_at(const Vec3& p) const { return options_.gap_at ? local_gap(p) : options_.gap; }
     double local_gap(const Vec3& p) const;
-    Foot foot(const Vec3& p, double reach = Box::inf) const;
+    Foot foot(const Vec3& p) const;
+    Foot some_foot(const Vec3& p) const;
     Vec3 center(Index cell) const;
     bool has_center(Index cell) const { return kernel_->sphere(cell).inside_below >= 0; }
-    double clearance(Index cell, double reach);
+    double clearance(Index cell);
     Passage passage(Index cell, int face) const;
     double ball_radius(const Passage& way, const Vec3& p) const {
         return std::sqrt(way.circle + distance_squared(p, way.middle));
@@ -98,7 +99,7 @@ class Carver {
     void begin();
     void put_in_curves();
     bool is_reached(Index vertex, Index& near);
-    void keep_what_is_reached();
+    bool keep_what_is_reached();
     bool join_curves();
     std::vector<std::vector<Index>> places_of_curves() const;
     Index next_on_side(const std::vector<Index>& list, std::size_t i) const;

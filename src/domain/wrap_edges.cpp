@@ -91,8 +91,8 @@ bool Carver::is_reached(Index vertex, Index& near) {
 }
 
 /// Places on the far side of walls are in the way: tetrahedra would rather join them than those before the wall. All is
-/// made once more without them.
-void Carver::keep_what_is_reached() {
+/// made once more without them. False when there are none.
+bool Carver::keep_what_is_reached() {
     std::vector<bool> is_kept(kernel_->n_vertices(), false);
     Index near = kNone;
     for (Index t = 0; t < kernel_->n_slots(); ++t) {
@@ -101,11 +101,18 @@ void Carver::keep_what_is_reached() {
         if (cells_[t].region != 0)
             for (const Index v : kernel_->tet(t).v) is_kept[v] = true;
     }
+    bool has_unreached = false;
+    for (Index v = first_place_; v < kernel_->n_vertices(); ++v)
+        if (!is_kept[v] && sites_[v].curve != kNone) {
+            is_kept[v] = is_reached(v, near);
+            has_unreached |= !is_kept[v];
+        }
+    if (!has_unreached) return false;
     std::vector<Vec3> points, places;
     std::vector<Index> old;
     for (Index v = 1; v < kernel_->n_vertices(); ++v) {
         if (is_seed(v)) points.push_back(kernel_->point(v));
-        if (is_seed(v) || (!is_kept[v] && (sites_[v].curve == kNone || !is_reached(v, near)))) continue;
+        if (is_seed(v) || !is_kept[v]) continue;
         places.push_back(kernel_->point(v));
         old.push_back(v);
     }
@@ -122,6 +129,7 @@ void Carver::keep_what_is_reached() {
     sites_ = std::move(sites);
     cells_.assign(kernel_->n_slots(), {});
     gates_ = {};
+    return true;
 }
 
 /// Neighbours on a curve that the wrap does not join get a place between them. False when there are none.

@@ -116,9 +116,12 @@ std::vector<Chain> find_chains(const Surface& s, const SurfaceEdges& edges, cons
     auto take = [&](Index p, Index e) {
         Chain chain;
         finder.follow(p, e, chain.edges, chain.points);
+        Box box;
+        for (const Index q : chain.points) box.include(s.points[q]);
         for (std::size_t k = 0; k + 1 < chain.points.size(); ++k)
             chain.length += distance(s.points[chain.points[k]], s.points[chain.points[k + 1]]);
-        if (chain.length >= detail) chains.push_back(std::move(chain));
+        // A loop is as large as it is wide.
+        if (chain.length >= detail && 2 * box.diagonal() >= detail) chains.push_back(std::move(chain));
     };
     for (Index p = 0; p < s.points.size(); ++p)
         if (finder.degree(p) > 0 && finder.is_end(p))
@@ -132,7 +135,7 @@ std::vector<Chain> find_chains(const Surface& s, const SurfaceEdges& edges, cons
 /// Chains among many: half of a chain and more has two others, or two other turns of itself, within kCrowdReach gaps.
 /// The turns of a thread and the letters of a logo are wrapped over, the two edges of a plate are not.
 void drop_crowded(const Surface& s, std::vector<Chain>& chains, const LengthAt& gap_at) {
-    constexpr double kCrowdReach = 0.5, kStep = 0.25;
+    constexpr double kCrowdReach = 0.5, kStep = 0.5;
     struct Mark {
         Vec3 place;
         std::size_t chain;
@@ -169,22 +172,26 @@ void drop_crowded(const Surface& s, std::vector<Chain>& chains, const LengthAt& 
                         const bool is_known = std::any_of(strands.begin(), strands.end(), [&](const auto& strand) {
                             return strand.first == o.chain && std::abs(strand.second - o.along) < 1.2 * gap;
                         });
-                        if (!is_known) strands.push_back({o.chain, o.along});
+                        if (is_known) continue;
+                        if (!strands.empty()) return true;
+                        strands.push_back({o.chain, o.along});
                     }
                 }
-        return strands.size() >= 2;
+        return false;
     };
     std::vector<Chain> kept;
     for (std::size_t c = 0; c < chains.size(); ++c) {
-        std::size_t n = 0, n_crowded = 0;
+        // Where chains meet there are others in any case.
+        std::erase_if(marks[c], [&](const Mark& m) {
+            const double margin = kCrowdReach * gap_at(m.place);
+            return m.along < margin || m.along > chains[c].length - margin;
+        });
+        std::size_t n_crowded = 0;
         for (const Mark& m : marks[c]) {
-            const double gap = gap_at(m.place);
-            // Where chains meet there are others in any case.
-            if (m.along < kCrowdReach * gap || m.along > chains[c].length - kCrowdReach * gap) continue;
-            ++n;
-            if (is_crowded(m, gap)) ++n_crowded;
+            if (2 * n_crowded >= marks[c].size()) break;
+            if (is_crowded(m, gap_at(m.place))) ++n_crowded;
         }
-        if (2 * n_crowded < n || n == 0) kept.push_back(std::move(chains[c]));
+        if (2 * n_crowded < marks[c].size() || marks[c].empty()) kept.push_back(std::move(chains[c]));
     }
     chains = std::move(kept);
 }

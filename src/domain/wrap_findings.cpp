@@ -14,6 +14,8 @@ constexpr double kBridged = 0.1;  ///< a triangle whose middle is farther than t
 constexpr double kBesideBridge = 0.02;  ///< beside such a one, this is enough
 constexpr double kBridgeWidth = 0.3;    ///< narrower bridges belong to the zone beside them
 constexpr double kReached = 0.25;       ///< the original is lost where the wrap is farther than this
+/// Places on a square gap of the original that its distance is looked at from.
+constexpr double kPlacesInGap = 0.25;
 /// Patches of a zone smaller than this many square gaps go to the zone around them.
 constexpr double kSpeck = 0.4;
 
@@ -221,12 +223,18 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
     std::vector<std::vector<Measured>> reached(original.triangles.size());
     std::vector<double> lost_share(original.triangles.size());
     std::vector<Vec3> lost_at(original.triangles.size());
+    std::vector<double> stands_for(original.triangles.size(), 0);
     tbb::parallel_for(std::size_t{0}, original.triangles.size(), [&](std::size_t k) {
         const auto t = static_cast<Index>(k);
         const Vec3 &a = original.corner(t, 0), &b = original.corner(t, 1), &c = original.corner(t, 2);
         const double gap = gap_at((a + b + c) / 3.0);
         const double longest =
             std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
+        // Of many small triangles only some are looked at, and stand for the others.
+        const std::size_t stride = static_cast<std::size_t>(
+            std::clamp(kPlacesInGap * gap * gap / std::max(triangle_area(a, b, c), 1e-300), 1.0, 64.0));
+        if (k % stride != 0) return;
+        stands_for[k] = static_cast<double>(stride);
         const int n = static_cast<int>(std::clamp(std::ceil(longest / gap), 1.0, 24.0));
         int n_places = 0, n_lost = 0;
         for (int i = 0; i < n; ++i)
@@ -249,7 +257,8 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
     for (Index t = 0; t < original.triangles.size(); ++t) {
         all.insert(all.end(), reached[t].begin(), reached[t].end());
         Share& zone = zones[original.zone_of[t]];
-        const double area = triangle_area(original.corner(t, 0), original.corner(t, 1), original.corner(t, 2));
+        const double area =
+            stands_for[t] * triangle_area(original.corner(t, 0), original.corner(t, 1), original.corner(t, 2));
         zone.area += area;
         zone.lost += area * lost_share[t];
         if (area * lost_share[t] > zone.largest_lost) {

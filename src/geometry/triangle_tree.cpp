@@ -129,10 +129,12 @@ const Box& TriangleTree::bounds() const {
     return nodes_.empty() ? nothing : nodes_.front().box;
 }
 
-TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) const {
+TriangleTree::Closest TriangleTree::nearly_closest(const Vec3& p, double max_distance, double slack) const {
     Closest best;
     if (nodes_.empty()) return best;
     double limit = max_distance * max_distance;
+    const double share = 1 / ((1 + slack) * (1 + slack));
+    bool has_found = false;
     struct Entry {
         Index node;
         double distance;
@@ -142,7 +144,7 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) 
     stack[top++] = {0, nodes_[0].box.distance_squared_to(p)};
     while (top > 0) {
         const Entry entry = stack[--top];
-        if (entry.distance > limit) continue;
+        if (entry.distance > (has_found ? share * limit : limit)) continue;
         const Node& node = nodes_[entry.node];
         if (node.count > 0) {
             for (Index i = node.first; i < node.first + node.count; ++i) {
@@ -151,6 +153,7 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double max_distance) 
                 if (d < limit || (d == limit && order_[i] < best.triangle)) {
                     limit = d;
                     best = {q, order_[i], d};
+                    has_found = true;
                 }
             }
             continue;
@@ -259,8 +262,12 @@ struct TetrahedronPlanes {
         }
         return false;
     }
-    /// Clips the triangle by one half-space after the other.
+    /// Clips the triangle by one half-space after the other, unless one of them is enough.
     bool misses(const std::array<Vec3, 3>& triangle) const {
+        for (std::size_t f = 0; f < 4; ++f)
+            if (dot(normal[f], triangle[0]) > limit[f] && dot(normal[f], triangle[1]) > limit[f] &&
+                dot(normal[f], triangle[2]) > limit[f])
+                return true;
         std::array<Vec3, 8> polygon{triangle[0], triangle[1], triangle[2]}, clipped;
         std::size_t n = 3;
         for (std::size_t f = 0; f < 4; ++f) {
