@@ -120,10 +120,10 @@ double Carver::local_gap(const Vec3& p) const {
 /// Exact within two gaps; beyond, a distance that is surely not too large, with no foot.
 Carver::Foot Carver::foot(const Vec3& p) const {
     constexpr double kNear = 2, kSlack = 0.25;
-    const TriangleTree::Closest hit = tree_.closest(p, kNear * options_.gap);
-    if (hit.triangle != kNone) return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
     const double about = tree_.nearly_closest(p, Box::inf, kSlack).distance;
-    return {p, std::max(kNear * options_.gap, about / (1 + kSlack)), 0};
+    if (about > (1 + kSlack) * kNear * options_.gap) return {p, about / (1 + kSlack), 0};
+    const TriangleTree::Closest hit = tree_.closest(p, about * (1 + 1e-12));
+    return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
 }
 
 /// With a foot for certain, which may be a little farther than the closest one.

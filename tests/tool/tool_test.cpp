@@ -620,6 +620,42 @@ TEST_F(Tool, MeshesTheWindRoundAHut) {
     for (const nlohmann::json& zone : summary["zones"]) EXPECT_GT(zone["faces"], 0) << zone["name"];
 }
 
+TEST_F(Tool, WrapsAnOvenThatNobodyCleaned) {
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_bread_oven '") + directory.string() + "'").c_str()), 0);
+    const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/bread-oven";
+    for (const char* file : {"panels.stl", "fittings.stl", "loaves.stl"})
+        EXPECT_TRUE(content(directory / file) == content(demo / file)) << file;
+    // Coarser than the demo, through to the mesh with layers.
+    std::ofstream(directory / "oven.toml")
+        << coarser(content(demo / "case.toml"), {{"gap = \"10 mm\"", "gap = \"20 mm\""},
+                                                 {"gap = \"6 mm\"", "gap = \"14 mm\""},
+                                                 {"surface = 8", "surface = 16"},
+                                                 {"largest = 16", "largest = 32"}});
+    const Outcome o = run("build oven.toml --out oven --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const nlohmann::json summary = nlohmann::json::parse(o.out);
+    EXPECT_GT(summary["cells"]["prisms"].get<int>(), 1000);
+    EXPECT_FALSE(summary["wrap"]["bridged"].empty());
+    // The chamber, without loaves and shelf, and the pipes.
+    EXPECT_NEAR(summary["domain_volume"].get<double>(), 0.42 * 0.3 * 0.26, 0.04 * 0.42 * 0.3 * 0.26);
+    for (const nlohmann::json& zone : summary["zones"]) EXPECT_GT(zone["faces"], 0) << zone["name"];
+
+    const std::string files = "panels.stl fittings.stl loaves.stl --unit mm ";
+    const Outcome wrapped = run("inspect " + files + "--wrap around.stl --gap \"25 mm\"");
+    EXPECT_EQ(wrapped.status, 0) << wrapped.err;
+    EXPECT_NE(wrapped.out.find("closed and free of self-intersections"), std::string::npos) << wrapped.out;
+    EXPECT_EQ(run("inspect around.stl --quiet").status, 0);
+    const Outcome leaky = run("inspect " + files + "--wrap in.stl --gap \"20 mm\" --inside \"60, 150, 200\"");
+    EXPECT_EQ(leaky.status, 2);  // the pipes are open
+    EXPECT_NE(leaky.err.find("the smallest gap that holds it is about"), std::string::npos) << leaky.err;
+    EXPECT_FALSE(fs::exists(directory / "in.stl"));
+    const Outcome unsaid = run("inspect " + files + "--wrap in.stl");
+    EXPECT_EQ(unsaid.status, 2);
+    EXPECT_NE(unsaid.err.find("is one to begin with"), std::string::npos) << unsaid.err;
+    EXPECT_EQ(run("inspect " + files + "--gap \"20 mm\"").status, 2);
+    EXPECT_EQ(run("inspect " + files + "--wrap in.stl --gap \"20 mm\" --inside here").status, 2);
+}
+
 TEST_F(Tool, DrawsTheWayOutOfALeak) {
     write_case("");
     std::string text = content(directory / "case.toml");
