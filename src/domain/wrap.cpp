@@ -62,16 +62,16 @@ std::optional<double> suggest_gap(const Surface& original, const std::vector<Vec
     const wrapping::CurveSet no_curves({}, 0, 40, {});
     // From the coarse side: the first that leaks tells how wide its leak is.
     std::optional<double> holds;
-    double gap = diagonal / 50;
-    for (int attempt = 0; attempt < 5; ++attempt) {
+    double gap = diagonal / 40;
+    for (int attempt = 0; attempt < 4; ++attempt) {
         WrapOptions options;
         options.gap = gap;
         options.inside = inside;
         try {
             wrapping::Carver(sheets, tree, no_curves, options, unit, context).run();
             holds = gap;
-            if (gap <= diagonal / 150 || attempt > 0) break;
-            gap = diagonal / 120;
+            if (attempt > 0) break;
+            gap = diagonal / 100;
         } catch (const LeakError& e) {
             if (holds && 1.15 * e.leaks().front().width >= *holds) break;
             gap = 1.15 * e.leaks().front().width;

@@ -86,14 +86,14 @@ void Carver::begin() {
     }
     for (std::size_t k = 0; k < options_.inside.size(); ++k) {
         const Vec3& p = options_.inside[k];
-        const Foot f = some_foot(p);
+        const Foot f = exact_foot(p);
         const double gap = gap_at(p);
         if (f.distance <= 0.5 * gap) {
             const auto zone = original_.zones[original_.zone_of[tree_.closest(p).triangle]].name;
             throw GeometryError(fmt::format(
                 "the point inside{} {} is {} from zone \"{}\": within half of the gap of {}, where no fluid is kept; "
                 "move the point, or make the gap smaller",
-                k < options_.names.size() ? fmt::format(" \"{}\"", options_.names[k]) : std::string(),
+                k < options_.names.size() ? " " + name_of(static_cast<std::uint8_t>(k + 1)) : std::string(),
                 place_text(p, unit_), format_length(f.distance, unit_), zone, format_length(gap, unit_)));
         }
         const double radius = std::min(0.9 * (f.distance - f.offset), gap);
@@ -129,6 +129,11 @@ Carver::Foot Carver::foot(const Vec3& p) const {
 /// With a foot for certain, which may be a little farther than the closest one.
 Carver::Foot Carver::some_foot(const Vec3& p) const {
     const TriangleTree::Closest hit = tree_.nearly_closest(p, Box::inf, 0.01);
+    return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
+}
+
+Carver::Foot Carver::exact_foot(const Vec3& p) const {
+    const TriangleTree::Closest hit = tree_.closest(p);
     return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
 }
 
@@ -272,6 +277,28 @@ bool Carver::touches_other_region(Index cell, std::uint8_t region) const {
     return false;
 }
 
+/// A cell between two volumes stays closed, unless the ball goes on to the other one.
+void Carver::refuse_joined(Index cell, std::uint8_t region) {
+    const Tet& tet = kernel_->tet(cell);
+    for (int f = 0; f < 4; ++f) {
+        const Index next = tet_of(tet.n[f]);
+        const std::uint8_t other = cells_[next].region;
+        if (other == 0 || other == region) continue;
+        const Passage way = passage(cell, f);
+        if (way.radius < kBlocked * gap_at(way.narrowest) || look_along(way, cell, next).view != View::clear) continue;
+        throw GeometryError(fmt::format(
+            "the volumes {} and {} are joined at {} by a way wider than the gap of {}: take a larger gap, or one point "
+            "for both",
+            name_of(region), name_of(other), place_text(way.narrowest, unit_), format_length(options_.gap, unit_)));
+    }
+}
+
+std::string Carver::name_of(std::uint8_t region) const {
+    const std::size_t k = region - 1U;
+    return k < options_.names.size() ? fmt::format("\"{}\"", options_.names[k])
+                                     : fmt::format("at {}", place_text(options_.inside[k], unit_));
+}
+
 void Carver::carve() {
     std::size_t n = 0;
     while (!gates_.empty()) {
@@ -308,13 +335,17 @@ void Carver::pass(Index cell, int face) {
         const Vec3 c = center(next);
         const double radius = distance(c, kernel_->point(kernel_->tet(next).v[0]));
         if (clearance(next) < radius && meets_geometry(next)) {
-            stop_ball(c, radius, some_foot(c), next);
+            // The nearly closest foot may be too shallow in a large ball.
+            if (!stop_ball(c, radius, some_foot(c), next)) stop_ball(c, radius, exact_foot(c), next);
             return;
         }
     } else if (meets_geometry(next)) {
         return;
     }
-    if (touches_other_region(next, region)) return;
+    if (touches_other_region(next, region)) {
+        refuse_joined(next, region);
+        return;
+    }
     carve_cell(next, region);
 }
 
@@ -411,11 +442,8 @@ void Carver::report_leak(Index cell, std::uint8_t region) {
     throw LeakError(
         fmt::format("with a gap of {} the fluid{} leaks out at {}, where it is {} wide{}: the smallest gap that holds "
                     "it is about {}; or close that place in the geometry",
-                    format_length(options_.gap, unit_),
-                    region <= options_.names.size()
-                        ? fmt::format(" \"{}\"", options_.names[region - 1U])
-                        : fmt::format(" at {}", place_text(options_.inside[region - 1U], unit_)),
-                    place_text(leak.at, unit_), format_length(leak.width, unit_),
+                    format_length(options_.gap, unit_), " " + name_of(region), place_text(leak.at, unit_),
+                    format_length(leak.width, unit_),
                     leak.zones.empty()
                         ? std::string()
                         : fmt::format(" (zone{} {})", leak.zones.size() == 1 ? "" : "s", fmt::join(leak.zones, ", ")),

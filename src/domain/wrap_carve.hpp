@@ -86,6 +86,7 @@ class Carver {
     double local_gap(const Vec3& p) const;
     Foot foot(const Vec3& p) const;
     Foot some_foot(const Vec3& p) const;
+    Foot exact_foot(const Vec3& p) const;
     Vec3 center(Index cell) const;
     bool has_center(Index cell) const { return kernel_->sphere(cell).inside_below >= 0; }
     double clearance(Index cell);
@@ -111,6 +112,8 @@ class Carver {
     void pass(Index cell, int face);
     bool stop_ball(const Vec3& center, double radius, const Foot& foot, Index near);
     Index add(const Vec3& place, const Site& site, Index near);
+    void refuse_joined(Index cell, std::uint8_t region);
+    std::string name_of(std::uint8_t region) const;
     bool touches_other_region(Index cell, std::uint8_t region) const;
     bool is_in_hollow(Index cell) const;
     void seat_in_hollows();

@@ -172,7 +172,7 @@ TEST(Wrap, ClosesWhatIsNarrowerThanTheGapAndNothingWider) {
             EXPECT_LT(slot, 0.12 * 0.5 * width);
             EXPECT_FALSE(w.bridged.empty());
             // Over the top, and half as much at either end.
-            EXPECT_NEAR(w.bridged.front().area, 2 * width, 0.3 * width);
+            EXPECT_NEAR(w.bridged.front().area, 2 * width, 0.4 * width);
         } else {
             EXPECT_NEAR(slot, 0.5 * width, 0.03 * 0.5 * width);
             EXPECT_TRUE(w.bridged.empty());
@@ -208,7 +208,7 @@ TEST(Wrap, LeavesOutWhatTheFluidDoesNotReach) {
     ASSERT_EQ(w.lost.size(), 1U);
     EXPECT_EQ(w.lost[0].zone, "inner");
     EXPECT_NEAR(w.lost[0].share, 1, 1e-9);
-    EXPECT_NEAR(w.lost[0].area, area_of(inner), 1e-9);
+    EXPECT_NEAR(w.lost[0].area, area_of(inner), 0.01 * area_of(inner));
 }
 
 TEST(Wrap, TakesSeveralVolumesAtOnce) {
@@ -376,6 +376,11 @@ TEST(Wrap, RefusesWhatCannotBe) {
     expect({}, 1, {}, "no triangles");
     expect(s, 0.1, {{0.5, 0.5, 0.98}}, "within half of the gap");
     expect(s, 0.1, {{0.5, 0.5, 0.98}}, "\"box\"");
+    // Two points in one volume.
+    const std::string joined = message_of([&] {
+        wrapped(kit::box({0, 0, 0}, {2, 1, 1}), 0.1, {{0.5, 0.5, 0.5}, {1.5, 0.5, 0.5}});
+    });
+    EXPECT_NE(joined.find("are joined at"), std::string::npos) << joined;
     // No inside at all: a sheet, and a point beside it.
     Surface sheet;
     sheet.points = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};

@@ -28,7 +28,8 @@ class WrapBuild : public kit::ScratchTest {
 };
 
 const char* const kWithin =
-    "[[region]]\nname = \"air\"\ninside = [0.05, 0.02, 0.6]\n[[layers]]\nfirst_height = 0.008\ncount = 3\n";
+    "[[region]]\nname = \"air\"\ninside = [0.05, 0.02, 0.6]\n[[layers]]\nfirst_height = 0.008\ncount = 3\ngrowth = "
+    "1.2\n";
 
 Surface dirty(const Surface& s) {
     return kit::half_turned(kit::overlapping(kit::shaken(kit::with_holes(kit::doubled(s), 500, 5), 0.002, 6), 1.05));
@@ -45,8 +46,8 @@ TEST_F(WrapBuild, MeshesDirtyBodiesFromWithinWithLayers) {
                                    std::string(kWithin) + "[wrap]\ngap = 0.15\n[sizing]\nsurface = 0.12\n");
             const BuildResult r = build(c);
             ASSERT_TRUE(r.wrapped.has_value());
-            EXPECT_NEAR(r.quality.region_volumes[0], volume, 0.04 * volume);
-            EXPECT_NEAR(r.domain_volume, volume, 0.03 * volume);
+            EXPECT_NEAR(r.quality.region_volumes[0], volume, 0.05 * volume);
+            EXPECT_NEAR(r.domain_volume, volume, 0.04 * volume);
             // Nearly all of the wall has its layers.
             ASSERT_FALSE(r.layers.empty());
             double area = 0, full = 0;
@@ -65,14 +66,14 @@ TEST_F(WrapBuild, PutsAWrappedBodyBesideACleanOneInASurround) {
                 "[[part]]\nfile = \"post.stl\"\nunit = \"m\"\n[surround]\nshape = \"box\"\nflow = [1, 0, 0]\n"
                 "ahead = 1\nbehind = 1\naside = 1\nabove = 1\n[wrap]\ngap = 0.08\nparts = [\"body\"]\n"
                 "[sizing]\nsurface = 0.1\nlargest = 0.5\n[[layers]]\non = [\"body*\", \"post*\"]\n"
-                "first_height = 0.01\ncount = 2\n");
+                "first_height = 0.01\ncount = 2\ngrowth = 1.2\n");
     const BuildResult r = build(c);
     ASSERT_TRUE(r.wrapped.has_value());
     // The clean one stays exact.
     double post = 0;
     for (std::size_t z = 0; z < r.mesh.zones.size(); ++z)
         if (r.mesh.zones[z].name.starts_with("post")) post += r.quality.zone_areas[z];
-    EXPECT_NEAR(post, 2 * 0.04 + 4 * 0.2, 1e-9);
+    EXPECT_NEAR(post, 2 * 0.04 + 4 * 0.2, 1e-6);  // as good as the file
     const auto summary = nlohmann::json::parse(summary_json(r, c));
     EXPECT_DOUBLE_EQ(summary["wrap"]["gap"].get<double>(), 0.08);
     EXPECT_LT(summary["wrap"]["to_original"]["percentile_99"].get<double>(), 0.08 * 0.15);
@@ -120,7 +121,7 @@ TEST_F(WrapBuild, SaysWhatIsWrongInTheCaseFile) {
     expect(std::string(kWithin) + "[wrap]\ngap = 0.2\n[[wrap.finer]]\ngap = 0.1\n", "does not say where");
     expect(std::string(kWithin) + "[wrap]\ngap = 0.2\n[[wrap.finer]]\ngap = 0.3\nnear = [\"body\"]\n", "not finer");
     expect(std::string(kWithin) + "[wrap]\ngap = 0.2\n[[wrap.finer]]\ngap = 0.1\nnear = [\"roof\"]\n", "fits no zone");
-    expect("[[region]]\nname = \"block\"\nsolid_of = \"body\"\n[wrap]\ngap = 0.2\n", "solid_of");
+    expect("[[region]]\nname = \"block\"\nsolid_of = \"body\"\n[wrap]\ngap = 0.2\n", "material of a part");
 }
 
 }  // namespace
