@@ -45,8 +45,9 @@ WrapResult wrap(const Surface& original, const WrapOptions& options, const Lengt
     result.gap = options.gap;
     wrapping::Shell shell = wrapping::Carver(sheets, tree, curves, options, unit, context).run();
     result.peak_bytes = shell.peak_bytes;
+    result.edges_asked = shell.curve_length;
     wrapping::Settled settled = wrapping::settle(std::move(shell), curves, gap_at, context);
-    wrapping::describe(sheets, tree, curves, std::move(settled), gap_at, result);
+    wrapping::describe(sheets, tree, std::move(settled), gap_at, result);
     result.n_triangles = result.surface.triangles.size();
     return result;
 }

@@ -475,6 +475,7 @@ Shell Carver::shell() const {
             out.triangles.push_back(triangle);
         }
     }
+    out.curve_length = length_of_curves();
     out.peak_bytes = kernel_->bytes() + cells_.capacity() * sizeof(CellState) + sites_.capacity() * sizeof(Site);
     return out;
 }

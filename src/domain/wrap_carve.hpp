@@ -39,6 +39,7 @@ struct Shell {
     std::vector<Vec3> points;
     std::vector<Site> sites;          ///< of the points
     std::vector<Triangle> triangles;  ///< normals point out of what they enclose
+    double curve_length = 0;          ///< of the curves, as far as the fluid reaches them; metres
     std::size_t peak_bytes = 0;
 };
 
@@ -103,6 +104,7 @@ class Carver {
     bool keep_what_is_reached();
     bool join_curves();
     std::vector<std::vector<Index>> places_of_curves() const;
+    double length_of_curves() const;
     Index next_on_side(const std::vector<Index>& list, std::size_t i) const;
     void start();
     void carve();

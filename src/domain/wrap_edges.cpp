@@ -204,6 +204,18 @@ std::vector<std::vector<Index>> Carver::places_of_curves() const {
     return lists;
 }
 
+/// Between places that follow each other: there are places where the fluid gets to only.
+double Carver::length_of_curves() const {
+    double sum = 0;
+    for (const std::vector<Index>& list : places_of_curves())
+        for (std::size_t i = 0; i < list.size(); ++i)
+            if (const Index next = next_on_side(list, i); next != kNone) {
+                const double apart = curves_.apart(sites_[list[i]], sites_[next]).value_or(0);
+                if (apart < kFarthestApart * gap_at(sites_[next].target)) sum += apart;
+            }
+    return sum;
+}
+
 /// The next one of a curve's vertices on the same side of it.
 Index Carver::next_on_side(const std::vector<Index>& list, std::size_t i) const {
     constexpr std::size_t kSides = 8;

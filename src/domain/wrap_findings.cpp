@@ -275,24 +275,10 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
                      [](const WrapFinding& a, const WrapFinding& b) { return a.area > b.area; });
 }
 
-/// Metres of the curves that the wrap comes near to.
-double length_within_reach(const CurveSet& curves, const TriangleTree& wrap, const LengthAt& gap_at) {
-    double sum = 0;
-    for (const Curve& curve : curves.curves())
-        for (std::size_t k = 0; k + 1 < curve.points.size(); ++k) {
-            const Vec3 &a = curve.points[k], &b = curve.points[k + 1];
-            const double gap = gap_at(midpoint(a, b));
-            const double n = std::max(1.0, std::ceil(4 * distance(a, b) / gap));
-            for (double i = 0.5; i < n; ++i)
-                if (wrap.closest(a + (b - a) * (i / n), kReached * gap).triangle != kNone) sum += distance(a, b) / n;
-        }
-    return sum;
-}
-
 }  // namespace
 
-void describe(const Surface& original, const TriangleTree& tree, const CurveSet& curves, Settled settled,
-              const LengthAt& gap_at, WrapResult& result) {
+void describe(const Surface& original, const TriangleTree& tree, Settled settled, const LengthAt& gap_at,
+              WrapResult& result) {
     Surface& wrap = result.surface;
     wrap.points = std::move(settled.points);
     wrap.triangles = std::move(settled.triangles);
@@ -304,7 +290,6 @@ void describe(const Surface& original, const TriangleTree& tree, const CurveSet&
     const TriangleTree own(wrap.points, wrap.triangles);
     result.to_original = to_original(wrap, tree, static_cast<Index>(original.zones.size()));
     look_from_original(original, own, gap_at, result);
-    result.edges_asked = length_within_reach(curves, own, gap_at);
     for (const Edge& e : wrap.feature_edges) result.edges_kept += distance(wrap.points[e[0]], wrap.points[e[1]]);
     result.points_held_off = static_cast<std::size_t>(std::count(settled.is_held.begin(), settled.is_held.end(), true));
 }

@@ -5,8 +5,8 @@
 
 namespace anvilcast::wrapping {
 
-/// Fills in all of the result but its costs.
-void describe(const Surface& original, const TriangleTree& tree, const CurveSet& curves, Settled settled,
-              const LengthAt& gap_at, WrapResult& result);
+/// Fills in all of the result but its costs and the length of edges that was to be kept.
+void describe(const Surface& original, const TriangleTree& tree, Settled settled, const LengthAt& gap_at,
+              WrapResult& result);
 
 }  // namespace anvilcast::wrapping
