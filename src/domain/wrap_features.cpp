@@ -6,6 +6,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "domain/meeting_of_planes.hpp"
 #include "domain/place_grid.hpp"
 
 namespace anvilcast::wrapping {
@@ -25,24 +26,11 @@ Vec3 capped(const Vec3& v, double most) {
     return l > most ? v * (most / l) : v;
 }
 
-/// The x closest to the origin with n . x = 1 for all normals, in the sense of least squares.
+/// The place at the offset 1 of all faces with these normals.
 Vec3 common_offset(const std::vector<Vec3>& normals) {
-    // A little of the identity decides for the shortest of many; three steps of refinement take its influence away.
-    constexpr double kLittle = 1e-3;
-    double a[3][3] = {{kLittle, 0, 0}, {0, kLittle, 0}, {0, 0, kLittle}};
-    for (const Vec3& n : normals)
-        for (int i = 0; i < 3; ++i)
-            for (int j = 0; j < 3; ++j) a[i][j] += n[i] * n[j];
-    const Vec3 r0{a[0][0], a[0][1], a[0][2]}, r1{a[1][0], a[1][1], a[1][2]}, r2{a[2][0], a[2][1], a[2][2]};
-    const Vec3 c0 = cross(r1, r2), c1 = cross(r2, r0), c2 = cross(r0, r1);
-    const double det = dot(r0, c0);
-    Vec3 x;
-    for (int step = 0; step < 4; ++step) {
-        Vec3 rest;
-        for (const Vec3& n : normals) rest += n * (1 - dot(n, x));
-        x += (c0 * rest.x + c1 * rest.y + c2 * rest.z) / det;
-    }
-    return x;
+    std::vector<Plane> planes;
+    for (const Vec3& n : normals) planes.push_back({n, 1});
+    return meeting_of_planes(planes, {});
 }
 
 /// Chains through the kept edges that end at points where other than two of them meet, or where they turn.

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <functional>
 
+#include "domain/meeting_of_planes.hpp"
 #include "domain/wrap_carve.hpp"
 #include "kernel/spatial_order.hpp"
 
@@ -22,28 +23,6 @@ constexpr double kShallow = 0.05;   ///< triangles closer to the geometry than t
 constexpr double kDeepest = 1;      ///< bottoms farther from the triangle than this are left
 constexpr double kOffWalls = 0.05;  ///< bottoms are on the geometry but for this
 constexpr double kApart = 0.35;     ///< of new places in hollows
-
-/// The point closest to p of those that are `offset` in front of all planes through `on` with their normals, in the
-/// sense of least squares.
-Vec3 meeting_of_planes(const std::array<Vec3, 3>& on, const std::array<Vec3, 3>& normals, double offset,
-                       const Vec3& p) {
-    // A little of the identity decides for the closest of many; steps of refinement take its influence away.
-    constexpr double kLittle = 1e-3;
-    double a[3][3] = {{kLittle, 0, 0}, {0, kLittle, 0}, {0, 0, kLittle}};
-    for (const Vec3& n : normals)
-        for (int i = 0; i < 3; ++i)
-            for (int j = 0; j < 3; ++j) a[i][j] += n[i] * n[j];
-    const Vec3 r0{a[0][0], a[0][1], a[0][2]}, r1{a[1][0], a[1][1], a[1][2]}, r2{a[2][0], a[2][1], a[2][2]};
-    const Vec3 c0 = cross(r1, r2), c1 = cross(r2, r0), c2 = cross(r0, r1);
-    const double det = dot(r0, c0);
-    Vec3 x = p;
-    for (int step = 0; step < 4; ++step) {
-        Vec3 rest;
-        for (std::size_t k = 0; k < 3; ++k) rest += normals[k] * (offset - dot(normals[k], x - on[k]));
-        x += (c0 * rest.x + c1 * rest.y + c2 * rest.z) / det;
-    }
-    return x;
-}
 
 }  // namespace
 
@@ -151,8 +130,12 @@ bool Carver::deepen_hollows() {
         const Vec3 middle = (a + b + c) / 3.0;
         const double gap = gap_at(middle);
         if (tree_.closest(middle, (kOffset + kShallow) * gap).triangle != kNone) continue;
-        const Vec3 target = meeting_of_planes(on, normals, 0, middle);
-        const Vec3 place = meeting_of_planes(on, normals, kOffset * gap, middle);
+        std::vector<Plane> walls, offsets;
+        for (std::size_t k = 0; k < 3; ++k) {
+            walls.push_back({normals[k], dot(normals[k], on[k])});
+            offsets.push_back({normals[k], walls[k].height + kOffset * gap});
+        }
+        const Vec3 target = meeting_of_planes(walls, middle), place = meeting_of_planes(offsets, middle);
         // The face's normal points into the fluid; the bottom is on the other side.
         if (dot(place - middle, triangle_normal(a, b, c)) >= 0 || distance(place, middle) > kDeepest * gap) continue;
         if (tree_.closest(target, kOffWalls * gap).triangle == kNone ||

@@ -1,6 +1,8 @@
 // The carved volume made one whose boundary is a two-manifold, and in one piece.
 
 #include <algorithm>
+#include <limits>
+#include <queue>
 
 #include "domain/wrap_carve.hpp"
 
@@ -225,7 +227,7 @@ Carver::Repair Carver::repair_at(Index vertex, const std::vector<Index>& star) {
     if (solid.size() > 1)
         if (const Repair repair = opened(smaller_ones(solid)); !repair.cells.empty()) return repair;
     if (const auto carved = pieces_of(star, true, {vertex}); carved.size() > 1) return closed(smaller_ones(carved));
-    // The rest meets in the vertex alone: a bridge between two of its pieces is closed, the shortest there is.
+    // The rest meets in the vertex alone: a bridge between two of its pieces is closed.
     if (solid.size() > 1) return {bridge_between(solid, vertex, star), 0};
     // Two triangles nearly on each other: a crevice between them is closed, a fin opened.
     for (const auto& [from, to] : rim) {
@@ -254,25 +256,41 @@ Carver::Fold Carver::fold_at(Index a, Index b, Index left, Index right) const {
     return dot(n, r - p) > 0 ? Fold::crevice : Fold::fin;
 }
 
+/// The fluid's cells between the first of the pieces and another one, those with the least volume.
 std::vector<Index> Carver::bridge_between(const std::vector<std::vector<Index>>& solid, Index vertex,
                                           const std::vector<Index>& star) {
+    struct Reached {
+        Index cell;
+        std::size_t from;
+        double volume;
+    };
     const std::uint32_t in_star = ++walk_, done = ++walk_;
     for (const Index t : star) seen_[t] = in_star;
-    std::vector<Index> front = solid.front(), from(front.size(), kNone);
-    for (const Index t : front) seen_[t] = done;
-    for (std::size_t k = 0; k < front.size(); ++k) {
-        const Tet& tet = kernel_->tet(front[k]);
+    std::vector<Reached> settled;
+    auto later = [](const Reached& a, const Reached& b) { return a.volume > b.volume; };
+    std::priority_queue<Reached, std::vector<Reached>, decltype(later)> front(later);
+    constexpr std::size_t kStart = std::numeric_limits<std::size_t>::max();
+    for (const Index t : solid.front()) front.push({t, kStart, 0});
+    while (!front.empty()) {
+        const Reached at = front.top();
+        front.pop();
+        if (seen_[at.cell] == done) continue;
+        seen_[at.cell] = done;
+        const auto& start = solid.front();
+        const bool is_start = std::find(start.begin(), start.end(), at.cell) != start.end();
+        if (cells_[at.cell].region == 0 && !is_start) {
+            std::vector<Index> bridge;
+            for (std::size_t k = at.from; settled[k].from != kStart; k = settled[k].from)
+                bridge.push_back(settled[k].cell);
+            return bridge;
+        }
+        settled.push_back(at);
+        const Tet& tet = kernel_->tet(at.cell);
         for (int f = 0; f < 4; ++f) {
             const Index next = tet_of(tet.n[f]);
             if (tet.v[f] == vertex || seen_[next] != in_star || kernel_->tet(next).is_ghost()) continue;
-            if (cells_[next].region == 0) {
-                std::vector<Index> bridge;
-                for (std::size_t at = k; from[at] != kNone; at = from[at]) bridge.push_back(front[at]);
-                return bridge;
-            }
-            seen_[next] = done;
-            front.push_back(next);
-            from.push_back(static_cast<Index>(k));
+            const double volume = cells_[next].region == 0 ? 0 : volume_of(*kernel_, next);
+            front.push({next, settled.size() - 1, at.volume + volume});
         }
     }
     return {};

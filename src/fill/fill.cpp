@@ -12,12 +12,12 @@
 #include "base/thread_limit.hpp"
 #include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
-#include "kernel/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
 #include "fill/refine.hpp"
-#include "kernel/spatial_order.hpp"
 #include "fill/tet_complex.hpp"
+#include "kernel/kernel.hpp"
+#include "kernel/spatial_order.hpp"
 
 namespace anvilcast {
 namespace fill {

@@ -8,9 +8,9 @@
 #include <random>
 
 #include "fill/edge_removal.hpp"
-#include "kernel/kernel.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
+#include "kernel/kernel.hpp"
 #include "kernel/spatial_order.hpp"
 #include "kit/shapes.hpp"
 

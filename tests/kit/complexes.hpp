@@ -3,9 +3,9 @@
 
 #include <vector>
 
+#include "fill/tet_complex.hpp"
 #include "kernel/kernel.hpp"
 #include "kernel/spatial_order.hpp"
-#include "fill/tet_complex.hpp"
 
 namespace anvilcast::kit {
 

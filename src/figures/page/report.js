@@ -212,6 +212,21 @@ if ((summary.layers || []).length) {
 page.append(h('h2', {}, 'Zones'), h('div', {class: 'scroll'}, h('table', {}, h('thead', {}, h('tr', {}, ['zone', 'role', 'faces', `area, ${unit}\u00b2`].map(t => h('th', {}, t)))),
     h('tbody', {}, summary.zones.map(z => h('tr', {}, h('td', {}, z.name), h('td', {}, z.role + ((summary.guessed_roles || []).includes(z.name) ? ' (guessed)' : '')), h('td', {}, grouped(z.faces)), h('td', {}, digits(z.area / metres ** 2))))))));
 const predicted = summary.predicted && summary.predicted.cells ? summary.predicted.cells.total : 0, built = summary.cells.total;
+
+// What a wrap closed over, the largest first.
+const wrap = summary.wrap;
+if (wrap) {
+    const length = v => `${digits(v / metres)} ${unit}`;
+    const places = wrap.bridged.slice(0, 20);
+    const fly = b => { if (view) view.flyTo(b.at, 0.14 * view.size); };
+    page.append(h('h2', {}, 'Wrap'), h('p', {id: 'wrap'}, `The geometry was wrapped at a gap of ${length(wrap.gap)}: the wrap is ${length(wrap.to_original.mean)} from it on average, ` +
+        `99 % within ${length(wrap.to_original.percentile_99)}, ${length(wrap.to_original.largest)} at most. ` +
+        (places.length ? `${grouped(wrap.bridged.length)} gaps were closed over (zone bridged); a row shows its place in the view.` : 'Nothing was closed over.')));
+    if (places.length)
+        page.append(h('div', {class: 'scroll'}, h('table', {id: 'bridged'}, h('thead', {}, h('tr', {}, [`area, ${unit}\u00b2`, `width, ${unit}`, `place, ${unit}`, 'beside zone'].map((t, i) => h('th', i > 1 ? {class: 'left'} : {}, t)))),
+            h('tbody', {}, places.map(b => h('tr', {class: 'clickable', tabindex: 0, click: () => fly(b), keydown: e => { if (e.key === 'Enter' || e.key === ' ') { e.preventDefault(); fly(b); } }},
+                h('td', {}, digits(b.area / metres ** 2)), h('td', {}, digits(b.width / metres)), h('td', {class: 'left'}, b.at.map(v => digits(v / metres)).join(', ')), h('td', {class: 'left'}, b.zone)))))));
+}
 if (predicted) page.append(h('h2', {}, 'Predicted and built'), h('p', {id: 'predicted'}, `${grouped(predicted)} cells were predicted before anything was meshed, ${grouped(built)} were built: ` +
     `${Math.abs(100 * (built / predicted - 1)).toFixed(1)} % ${built > predicted ? 'more' : 'fewer'}.`));
 if ((summary.stages || []).length) {
