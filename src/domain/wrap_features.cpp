@@ -6,6 +6,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/disjoint_sets.hpp"
 #include "domain/meeting_of_planes.hpp"
 #include "domain/place_grid.hpp"
 
@@ -80,6 +81,23 @@ class ChainFinder {
     const SurfaceEdges& edges_;
     std::vector<bool> used_;
     std::vector<Index> first_, at_;
+};
+
+/// Pieces that hang together over edges, with their extents.
+class Sheets {
+  public:
+    Sheets(const Surface& s, const SurfaceEdges& edges) : sets_(s.triangles.size()), boxes_(s.triangles.size()) {
+        for (std::size_t e = 0; e < edges.size(); ++e)
+            for (const auto* use = edges.begin(e) + 1; use < edges.end(e); ++use)
+                sets_.join(edges.begin(e)->triangle, use->triangle);
+        for (Index t = 0; t < s.triangles.size(); ++t)
+            for (int k = 0; k < 3; ++k) boxes_[sets_.find(t)].include(s.corner(t, k));
+    }
+    double extent_of(Index triangle) const { return boxes_[sets_.find(triangle)].diagonal(); }
+
+  private:
+    mutable DisjointSets sets_;
+    std::vector<Box> boxes_;
 };
 
 /// The direction from an edge along a triangle, away from the edge.
@@ -190,9 +208,10 @@ CurveSet::CurveSet(const Surface& s, double detail, double angle, const LengthAt
     const SurfaceEdges edges(s.triangles, s.points.size());
     const double sharp = std::cos(angle * std::numbers::pi / 180);
     std::vector<bool> keep(edges.size(), false);
+    const Sheets sheets(s, edges);
     for (Index e = 0; e < edges.size(); ++e) {
         if (edges.n_uses(e) == 1) {
-            keep[e] = true;  // the rim of a sheet
+            keep[e] = sheets.extent_of(edges.begin(e)->triangle) >= 2 * detail;  // the rim of a sheet, not of a scrap
             continue;
         }
         const auto *a = edges.begin(e), *b = a + 1;
