@@ -117,13 +117,28 @@ double Carver::local_gap(const Vec3& p) const {
     return at->second;
 }
 
-/// Exact within two gaps; beyond, a distance that is surely not too large, with no foot.
-Carver::Foot Carver::foot(const Vec3& p) const {
+/// Exact within two gaps; beyond, a distance that is surely not too large, with no foot. `known`: how far something is
+/// for certain; then it is enough to see that nothing is much closer.
+Carver::Foot Carver::foot(const Vec3& p, double known) const {
     constexpr double kNear = 2, kSlack = 0.25;
-    const double about = tree_.nearly_closest(p, Box::inf, kSlack).distance;
-    if (about > (1 + kSlack) * kNear * options_.gap) return {p, about / (1 + kSlack), 0};
-    const TriangleTree::Closest hit = tree_.closest(p, about * (1 + 1e-12));
-    return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
+    const double near = kNear * options_.gap;
+    double about = known * (1 + 1e-9);
+    if (known > (1 + kSlack) * near) {
+        const TriangleTree::Closest hit = tree_.nearly_closest(p, known / (1 + kSlack), kSlack);
+        if (hit.triangle == kNone) return {p, known / (1 + kSlack), 0};
+        if (hit.distance > (1 + kSlack) * near) return {p, hit.distance / (1 + kSlack), 0};
+        about = hit.distance * (1 + 1e-9);
+    }
+    const TriangleTree::Closest hit = tree_.closest(p, about);
+    return hit.triangle == kNone ? exact_foot(p) : Foot{hit.point, hit.distance, kOffset * gap_at(hit.point)};
+}
+
+/// How far the geometry that a cell's corners stand beside is from p.
+double Carver::known_distance(Index cell, const Vec3& p) const {
+    double least = Box::inf;
+    for (const Index v : kernel_->tet(cell).v)
+        if (!is_seed(v) && sites_[v].is_on_geometry) least = std::min(least, distance_squared(p, sites_[v].target));
+    return std::sqrt(least);
 }
 
 /// With a foot for certain, which may be a little farther than the closest one.
@@ -154,7 +169,7 @@ Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
 
 double Carver::clearance(Index cell) {
     float& known = cells_[cell].clearance;
-    if (known < 0) known = static_cast<float>(foot(center(cell)).distance);
+    if (known < 0) known = static_cast<float>(foot(center(cell), known_distance(cell, center(cell))).distance);
     return known;
 }
 
@@ -190,8 +205,9 @@ Carver::Passage Carver::passage(Index cell, int face) const {
 Carver::Look Carver::look_along(const Passage& way, Index from, Index to) {
     const double whole = distance(way.from, way.to);
     const bool has_from = !kernel_->tet(from).is_ghost() && has_center(from);
-    const double first = has_from ? clearance(from) : foot(way.from).distance;
-    const double last = kernel_->tet(to).is_ghost() || !has_center(to) ? foot(way.to).distance : clearance(to);
+    const double first = has_from ? clearance(from) : foot(way.from, Box::inf).distance;
+    const double last =
+        kernel_->tet(to).is_ghost() || !has_center(to) ? foot(way.to, Box::inf).distance : clearance(to);
     Look narrow{View::clear, {}, {}};
     double narrowest = 0;  // clearance beyond what the ball needs
     const Vec3 direction = whole > 0 ? (way.to - way.from) / whole : Vec3{};
@@ -201,7 +217,7 @@ Carver::Look Carver::look_along(const Passage& way, Index from, Index to) {
         const double needed = kPass * options_.gap;
         if (0.5 * (d + last - (whole - t)) >= needed && d >= needed) break;
         const Vec3 p = way.from + direction * t;
-        const Foot f = foot(p);
+        const Foot f = foot(p, known_distance(from, p));
         const double beyond = f.distance - kPass * gap_at(p);
         if (f.distance <= 1.01 * f.offset && t > 0) return {View::wall, p, f};
         if (beyond < narrowest) {

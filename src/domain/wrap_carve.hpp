@@ -85,7 +85,8 @@ class Carver {
 
     double gap_at(const Vec3& p) const { return options_.gap_at ? local_gap(p) : options_.gap; }
     double local_gap(const Vec3& p) const;
-    Foot foot(const Vec3& p) const;
+    Foot foot(const Vec3& p, double known) const;
+    double known_distance(Index cell, const Vec3& p) const;
     Foot some_foot(const Vec3& p) const;
     Foot exact_foot(const Vec3& p) const;
     Vec3 center(Index cell) const;

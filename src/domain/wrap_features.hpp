@@ -33,6 +33,7 @@ struct Site {
     double along = 0;
     bool is_corner = false;
     bool is_hollow = false;
+    bool is_on_geometry = true;  ///< false: where walls would meet, or between them
 };
 
 class CurveSet {

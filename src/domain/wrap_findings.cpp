@@ -15,7 +15,7 @@ constexpr double kBesideBridge = 0.02;  ///< beside such a one, this is enough
 constexpr double kBridgeWidth = 0.3;    ///< narrower bridges belong to the zone beside them
 constexpr double kReached = 0.25;       ///< the original is lost where the wrap is farther than this
 /// Places on a square gap of the original that its distance is looked at from.
-constexpr double kPlacesInGap = 0.25;
+constexpr double kPlacesInGap = 4;
 /// Patches of a zone smaller than this many square gaps go to the zone around them.
 constexpr double kSpeck = 0.4;
 
@@ -228,14 +228,12 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
         const auto t = static_cast<Index>(k);
         const Vec3 &a = original.corner(t, 0), &b = original.corner(t, 1), &c = original.corner(t, 2);
         const double gap = gap_at((a + b + c) / 3.0);
-        const double longest =
-            std::sqrt(std::max({distance_squared(a, b), distance_squared(b, c), distance_squared(c, a)}));
+        const double area = triangle_area(a, b, c), per_place = gap * gap / kPlacesInGap;
         // Of many small triangles only some are looked at, and stand for the others.
-        const std::size_t stride = static_cast<std::size_t>(
-            std::clamp(kPlacesInGap * gap * gap / std::max(triangle_area(a, b, c), 1e-300), 1.0, 64.0));
+        const auto stride = static_cast<std::size_t>(std::clamp(0.25 * per_place / std::max(area, 1e-300), 1.0, 64.0));
         if (k % stride != 0) return;
         stands_for[k] = static_cast<double>(stride);
-        const int n = static_cast<int>(std::clamp(std::ceil(longest / gap), 1.0, 24.0));
+        const int n = static_cast<int>(std::clamp(std::ceil(std::sqrt(area / per_place)), 1.0, 24.0));
         int n_places = 0, n_lost = 0;
         for (int i = 0; i < n; ++i)
             for (int j = 0; j < 2 * (n - i) - 1; ++j) {
