@@ -1,9 +1,11 @@
+#include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/wrap.hpp>
 
+#include <atomic>
 #include <cmath>
 #include <numbers>
 
