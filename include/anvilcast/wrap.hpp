@@ -56,14 +56,14 @@ struct WrapResult {
     DistanceSummary to_original;             ///< from the wrap where it is not bridged
     DistanceSummary from_original;           ///< from the original as far as the fluid reaches it
     std::vector<WrapFinding> bridged;        ///< gaps closed over, the largest first
-    std::vector<WrapFinding> lost;           ///< of each zone what is farther than half a gap from the wrap
+    std::vector<WrapFinding> lost;           ///< of each zone what is farther than a quarter of the gap
     double edges_asked = 0, edges_kept = 0;  ///< metres of sharp edges and borders within reach of the fluid
     std::size_t points_held_off = 0;         ///< that stayed off the original, lest the surface touch itself
     std::size_t peak_bytes = 0;              ///< of the triangulation
 };
 
-/// A gap to begin with: a fiftieth to a two-hundredth of the geometry's diagonal, the finest that holds the volumes
-/// round the points `inside`; nothing when none up to a tenth does. Takes some seconds.
+/// A gap to begin with: a hundredth of the geometry's diagonal, or a larger one that was found to hold the volumes
+/// round the points `inside`; nothing when none up to a tenth does. Takes seconds: all is wrapped up to four times.
 ANVILCAST_API std::optional<double> suggest_gap(const Surface& original, const std::vector<Vec3>& inside,
                                                 const LengthUnit& unit, const Context& context = {});
 

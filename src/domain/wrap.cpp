@@ -18,6 +18,12 @@ void check(const Surface& original, const WrapOptions& options, const LengthUnit
         throw InputError(fmt::format("the gap is {}; it must be more than 0: everything narrower than it is closed",
                                      format_length(options.gap, unit)));
     if (options.detail < 0) throw InputError("the detail size is negative; it must be 0 or more");
+    constexpr std::size_t kMostVolumes = 200;
+    if (options.inside.size() > kMostVolumes)
+        throw InputError(fmt::format("{} points inside were given; at most {} volumes are wrapped at once",
+                                     options.inside.size(), kMostVolumes));
+    if (!std::all_of(options.inside.begin(), options.inside.end(), is_finite))
+        throw InputError("a point inside is not finite; write three lengths");
     if (original.triangles.empty()) throw GeometryError("there is nothing to wrap: the geometry has no triangles");
     const Vec3 extent = original.bounds().extent();
     const double largest = std::max({extent.x, extent.y, extent.z});

@@ -325,7 +325,8 @@ TEST(Wrap, TellsHowTheFluidLeaksOut) {
     const WrapResult w = wrapped(s, *gap, {inside});
     EXPECT_NEAR(enclosed_volume(w.surface), 1, 0.02);
     ASSERT_EQ(w.bridged.size(), 1U);
-    EXPECT_NEAR(w.bridged[0].area, 0.125 * 0.125, 0.2 * 0.125 * 0.125);
+    // Whole triangles of half a gap, which is as large as half of the hole.
+    EXPECT_NEAR(w.bridged[0].area, 0.125 * 0.125, 0.45 * 0.125 * 0.125);
     EXPECT_NEAR(area_of_zone(w.surface, "bridged"), w.bridged[0].area, 1e-12);
 }
 
@@ -376,6 +377,8 @@ TEST(Wrap, RefusesWhatCannotBe) {
     expect(s, -1, {}, "must be more than 0");
     expect(s, 1.2, {}, "as large as the geometry");
     expect({}, 1, {}, "no triangles");
+    expect(s, 0.1, std::vector<Vec3>(300, Vec3{0.5, 0.5, 0.5}), "at most 200 volumes");
+    expect(s, 0.1, {{std::nan(""), 0, 0}}, "not finite");
     expect(s, 0.1, {{0.5, 0.5, 0.98}}, "within half of the gap");
     expect(s, 0.1, {{0.5, 0.5, 0.98}}, "\"box\"");
     // Two points in one volume.
