@@ -36,7 +36,7 @@ struct WrapOptions {
 struct WrapFinding {
     std::string zone;  ///< of the original; of a bridge the one beside most of it
     Vec3 place;        ///< on its largest piece
-    double area = 0;   ///< m^2
+    double area = 0;   ///< m^2; of a bridge what is off the original
     double share = 0;  ///< of the zone's area; 0 for bridges
     double width = 0;  ///< of a bridge: twice the largest distance from the original
 };

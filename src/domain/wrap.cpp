@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "base/thread_limit.hpp"
+#include "domain/wrap_fairing.hpp"
 #include "domain/wrap_findings.hpp"
 
 namespace anvilcast {
@@ -53,6 +54,7 @@ WrapResult wrap(const Surface& original, const WrapOptions& options, const Lengt
     result.peak_bytes = shell.peak_bytes;
     result.edges_asked = shell.curve_length;
     wrapping::Settled settled = wrapping::settle(std::move(shell), curves, gap_at, context);
+    settled = wrapping::fair(std::move(settled), tree, gap_at, context);
     wrapping::describe(sheets, tree, std::move(settled), gap_at, result);
     result.n_triangles = result.surface.triangles.size();
     return result;

@@ -230,7 +230,7 @@ Carver::Look Carver::look_along(const Passage& way, Index from, Index to) {
         const double next = narrow.view == View::clear ? std::max(beyond, std::min(stride, kStep * gap_at(p))) : stride;
         const double advance = std::min(next, whole - t);
         t += advance;
-        d = f.distance + advance;
+        d = f.distance - advance;
         if (t >= whole) t = whole;
     }
     return narrow;

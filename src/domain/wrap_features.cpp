@@ -307,12 +307,13 @@ void CurveSet::find_corners(const Surface& s) {
         for (const double side : {1.0, -1.0}) corner.wedges.push_back({x * side, false});
         corners_.push_back(corner);
     }
-    // A side of a corner is hollow where one of its edges is: a wedge belongs to the side that it looks to. At the
-    // corner of a sheet there is one side, away from it.
+    // A side of a corner is hollow where one of its edges is and none sticks out, along which a ball gets to it: a
+    // wedge belongs to the side that it looks to. At the corner of a sheet there is one side, away from it.
     std::map<Index, std::size_t> number;
     for (std::size_t k = 0; k < corners_.size(); ++k) number[corners_[k].point] = k;
     std::vector<Vec3> away(corners_.size());
     std::vector<bool> is_of_sheet(corners_.size(), true);
+    std::vector<std::array<bool, 2>> is_reached(corners_.size(), {false, false});
     for (Index c = 0; c < curves_.size(); ++c)
         for (const std::size_t end : {0U, 1U}) {
             const Index last = c + 1 < curves_.size() ? first_segment_[c + 1] : static_cast<Index>(segments_.size());
@@ -323,9 +324,18 @@ void CurveSet::find_corners(const Surface& s) {
             else
                 is_of_sheet[k] = false;
             for (const Wedge& w : segment.wedges)
-                for (Wedge& own : corners_[k].wedges)
-                    if (w.is_hollow && dot(w.aside, own.aside) > 0) own.is_hollow = true;
+                for (const std::size_t side : {0U, 1U}) {
+                    Wedge& own = corners_[k].wedges[side];
+                    if (dot(w.aside, own.aside) <= 0) continue;
+                    if (w.is_hollow)
+                        own.is_hollow = true;
+                    else
+                        is_reached[k][side] = true;
+                }
         }
+    for (std::size_t k = 0; k < corners_.size(); ++k)
+        for (const std::size_t side : {0U, 1U})
+            if (is_reached[k][side]) corners_[k].wedges[side].is_hollow = false;
     for (std::size_t k = 0; k < corners_.size(); ++k)
         if (is_of_sheet[k]) corners_[k].wedges = {{normalized(away[k]), false}};
 }

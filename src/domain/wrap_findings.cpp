@@ -14,10 +14,22 @@ constexpr double kBridged = 0.1;  ///< a triangle whose middle is farther than t
 constexpr double kBesideBridge = 0.02;  ///< beside such a one, this is enough
 constexpr double kBridgeWidth = 0.3;    ///< narrower bridges belong to the zone beside them
 constexpr double kReached = 0.25;       ///< the original is lost where the wrap is farther than this
+constexpr double kTouches = 0.005;      ///< what is closer to the original is on it
 /// Places on a square gap of the original that its distance is looked at from.
 constexpr double kPlacesInGap = 4;
 /// Patches of a zone smaller than this many square gaps go to the zone around them.
 constexpr double kSpeck = 0.4;
+
+/// The middles of n^2 equal pieces of a triangle.
+std::vector<Vec3> middles_of_pieces(const Vec3& a, const Vec3& b, const Vec3& c, int n = 8) {
+    std::vector<Vec3> places;
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < 2 * (n - i) - 1; ++j) {
+            const double share = (j % 2 == 0 ? 1.0 : 2.0) / 3;
+            places.push_back(a + (b - a) * ((i + share) / n) + (c - a) * ((j / 2 + share) / n));
+        }
+    return places;
+}
 
 class Description {
   public:
@@ -131,20 +143,52 @@ class Description {
             for (const Index t : piece) wrap_.zone_of[t] = other;
         }
     }
+    /// How much of a triangle is off the original.
+    double area_off(Index t) const {
+        const Triangle& c = wrap_.triangles[t];
+        const bool is_held = is_held_[c[0]] || is_held_[c[1]] || is_held_[c[2]];
+        const double least = (kTouches + (is_held ? kOffset : 0)) * gap_at_(middle_of(t));
+        const std::vector<Vec3> places = middles_of_pieces(wrap_.corner(t, 0), wrap_.corner(t, 1), wrap_.corner(t, 2));
+        const auto n = std::count_if(places.begin(), places.end(),
+                                     [&](const Vec3& p) { return tree_.closest(p, least).triangle == kNone; });
+        return area(t) * static_cast<double>(n) / static_cast<double>(places.size());
+    }
+    /// What is off the original of each piece of the bridges, with that of the triangles round it: a gap's rim runs
+    /// through these where it is not an edge.
+    std::vector<double> areas_off(const std::vector<std::vector<Index>>& pieces) const {
+        std::vector<Index> piece_at(wrap_.points.size(), kNone);
+        for (Index k = 0; k < pieces.size(); ++k)
+            if (wrap_.zone_of[pieces[k].front()] == bridge_)
+                for (const Index t : pieces[k])
+                    for (const Index p : wrap_.triangles[t]) piece_at[p] = std::min(piece_at[p], k);
+        std::vector<double> off(wrap_.triangles.size(), 0);
+        auto piece_of = [&](const Triangle& c) { return std::min({piece_at[c[0]], piece_at[c[1]], piece_at[c[2]]}); };
+        tbb::parallel_for(std::size_t{0}, off.size(), [&](std::size_t t) {
+            if (piece_of(wrap_.triangles[t]) != kNone) off[t] = area_off(static_cast<Index>(t));
+        });
+        std::vector<double> sum(pieces.size(), 0);
+        for (Index t = 0; t < off.size(); ++t)
+            if (const Index k = piece_of(wrap_.triangles[t]); k != kNone) sum[k] += off[t];
+        return sum;
+    }
     void list_bridges(std::vector<WrapFinding>& bridged) const {
-        for (const auto& piece : pieces()) {
+        const auto all = pieces();
+        const std::vector<double> off = areas_off(all);
+        for (std::size_t k = 0; k < all.size(); ++k) {
+            const auto& piece = all[k];
             if (wrap_.zone_of[piece.front()] != bridge_) continue;
             WrapFinding found;
+            found.area = off[k];
             std::map<Index, double> beside;
-            double farthest = 0;
+            double farthest = 0, whole = 0;
             Vec3 middle;
             for (const Index t : piece) {
-                found.area += area(t);
+                whole += area(t);
                 middle += middle_of(t) * area(t);
                 farthest = std::max(farthest, off_[t]);
                 beside[nearest_zone_[t]] += area(t);
             }
-            middle = middle * (1 / found.area);
+            middle = middle * (1 / whole);
             // The middle of a bent piece may lie beside it.
             found.place = middle_of(*std::min_element(piece.begin(), piece.end(), [&](Index a, Index b) {
                 return distance_squared(middle_of(a), middle) < distance_squared(middle_of(b), middle);
@@ -234,22 +278,17 @@ void look_from_original(const Surface& original, const TriangleTree& wrap, const
         if (k % stride != 0) return;
         stands_for[k] = static_cast<double>(stride);
         const int n = static_cast<int>(std::clamp(std::ceil(std::sqrt(area / per_place)), 1.0, 24.0));
-        int n_places = 0, n_lost = 0;
-        for (int i = 0; i < n; ++i)
-            for (int j = 0; j < 2 * (n - i) - 1; ++j) {
-                // The middle of one of n^2 equal pieces.
-                const double u = (i + (j % 2 == 0 ? 1.0 : 2.0) / 3) / n, v = (j / 2 + (j % 2 == 0 ? 1.0 : 2.0) / 3) / n;
-                const Vec3 p = a + (b - a) * u + (c - a) * v;
-                const auto hit = wrap.closest(p, kReached * gap);
-                ++n_places;
-                if (hit.triangle != kNone) {
-                    reached[k].push_back({hit.distance, p});
-                } else {
-                    ++n_lost;
-                    lost_at[k] = p;
-                }
+        int n_lost = 0;
+        for (const Vec3& p : middles_of_pieces(a, b, c, n)) {
+            const auto hit = wrap.closest(p, kReached * gap);
+            if (hit.triangle != kNone) {
+                reached[k].push_back({hit.distance, p});
+            } else {
+                ++n_lost;
+                lost_at[k] = p;
             }
-        lost_share[k] = static_cast<double>(n_lost) / n_places;
+        }
+        lost_share[k] = static_cast<double>(n_lost) / (n * n);
     });
     std::vector<Measured> all;
     for (Index t = 0; t < original.triangles.size(); ++t) {

@@ -9,6 +9,7 @@
 #include <cmath>
 
 #include "domain/shell_mesh.hpp"
+#include "domain/wrap_meetings.hpp"
 #include "geometry/distances.hpp"
 
 namespace anvilcast::wrapping {
@@ -17,7 +18,6 @@ namespace {
 // In gaps.
 constexpr double kShortEdge = 0.12;      ///< edges whose targets are closer than this are collapsed
 constexpr double kThinnest = 0.05;       ///< sheets thinner than this keep their offset
-constexpr double kClosest = 0.03;        ///< of triangles that are not neighbours
 constexpr double kFlatTriangle = 0.015;  ///< height of triangles that are better turned into others
 /// Normals may turn by as much on the way to the targets (cosine).
 constexpr double kTurn = 0.1;
@@ -230,7 +230,7 @@ class Homecoming {
             std::vector<bool> goes_back(places_.size(), false);
             mark_turned(goes_back, moved);
             mark_folded(goes_back, moved);
-            mark_meetings_of(moved, goes_back);
+            mark_meetings(goes_back, moved);
             moved = step_back(goes_back);
         }
     }
@@ -299,34 +299,10 @@ class Homecoming {
             }
     }
     /// Triangles that cross or touch what has moved, or come too close to it.
-    void mark_meetings_of(const std::vector<bool>& moved, std::vector<bool>& out) const {
-        const TriangleTree tree(places_, shell_.triangles);
-        std::vector<Index> changed;
-        for (Index t = 0; t < shell_.triangles.size(); ++t)
-            if (touches(shell_.triangles[t], moved)) changed.push_back(t);
-        std::vector<std::vector<Index>> met(changed.size());
-        tbb::parallel_for(std::size_t{0}, changed.size(), [&](std::size_t k) {
-            const Triangle& t = shell_.triangles[changed[k]];
-            const double reach = kClosest * gap_at_(places_[t[0]]);
-            Box box;
-            for (const Index p : t) box.include(places_[p]);
-            box.lo -= Vec3{reach, reach, reach};
-            box.hi += Vec3{reach, reach, reach};
-            tree.overlapping(box, [&](Index other) {
-                if (other != changed[k] && meet(t, shell_.triangles[other], reach)) met[k].push_back(other);
-            });
-        });
-        for (std::size_t k = 0; k < changed.size(); ++k)
-            for (const Index other : met[k]) mark({changed[k], other}, out);
-    }
-    bool meet(const Triangle& s, const Triangle& t, double reach) const {
-        if (triangles_conflict(places_, s, t)) return true;
-        const bool are_neighbours =
-            std::any_of(s.begin(), s.end(), [&t](Index p) { return std::find(t.begin(), t.end(), p) != t.end(); });
-        if (are_neighbours) return false;
-        const ClosestPair closest = closest_between_triangles({places_[s[0]], places_[s[1]], places_[s[2]]},
-                                                              {places_[t[0]], places_[t[1]], places_[t[2]]});
-        return closest.squared < reach * reach;
+    void mark_meetings(std::vector<bool>& out, const std::vector<bool>& moved) const {
+        std::vector<bool> has_moved(shell_.triangles.size());
+        for (std::size_t t = 0; t < has_moved.size(); ++t) has_moved[t] = touches(shell_.triangles[t], moved);
+        for (const auto& pair : find_meetings(places_, shell_.triangles, has_moved, gap_at_)) mark(pair, out);
     }
     /// Returns which points moved.
     std::vector<bool> step_back(const std::vector<bool>& goes_back) {

@@ -1,6 +1,7 @@
 // Feature curves are divided first; then, round after round, edges that are too long are split, those too short
 // collapsed, edges flipped and points smoothed. Where the result is too far from the original, or crosses itself (a gap
-// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again.
+// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again. Where it still
+// crosses itself, all edges of the original are kept: its triangles are divided, and cross as little as they do.
 
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
@@ -10,6 +11,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
+#include <optional>
 
 #include "base/thread_limit.hpp"
 #include "surfmesh/chunks.hpp"
@@ -23,8 +26,9 @@ using surfmesh::Original;
 using surfmesh::Remesher;
 
 constexpr int kMostRefinements = 4;
-/// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off.
-constexpr int kMostAttempts = 9;
+/// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off. From some
+/// on, edges of the original are kept where it does; those of a wrap are about as long as its gap, and kept soon.
+constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWraps = 2;
 /// Deviations up to this many times the limit are left alone: they are measured, not predicted, and the smallest of
 /// changes would mesh the surface again.
 constexpr double kSlack = 1.25;
@@ -119,34 +123,54 @@ Vec3 middle_of(const std::vector<Vec3>& points, const Triangle& t) {
     return (points[t[0]] + points[t[1]] + points[t[2]]) / 3.0;
 }
 
-[[noreturn]] void report_crossings(const Domain& domain, const Vec3& place) {
-    const Surface& original = domain.boundary;
+void refuse_crossing(const Surface& original) {
     const auto own = find_self_intersections(original.points, original.triangles);
-    if (!own.empty()) {
-        const Vec3 p = middle_of(original.points, original.triangles[own.front()[0]]);
-        throw GeometryError(
-            fmt::format("the surface crosses itself at {} place(s), the first near [{:.6g}, {:.6g}, {:.6g}] m "
-                        "(zone \"{}\"); mend it there",
-                        own.size(), p.x, p.y, p.z, original.zones[original.zone_of[own.front()[0]]].name));
-    }
+    if (own.empty()) return;
+    const Vec3 p = middle_of(original.points, original.triangles[own.front()[0]]);
+    throw GeometryError(
+        fmt::format("the surface crosses itself at {} place(s), the first near [{:.6g}, {:.6g}, {:.6g}] m "
+                    "(zone \"{}\"); mend it there",
+                    own.size(), p.x, p.y, p.z, original.zones[original.zone_of[own.front()[0]]].name));
+}
+
+[[noreturn]] void report_crossing(const Vec3& place) {
     throw FailureError(
         fmt::format("the surface mesh crosses itself near [{:.6g}, {:.6g}, {:.6g}] m, where two walls are much "
                     "closer than the size; ask for a smaller surface size",
                     place.x, place.y, place.z));
 }
 
-/// Where the mesh is none: triangles that cross, and edges that have more or fewer triangles than they should.
-std::vector<Vec3> conflicts(const Draft& draft) {
-    std::vector<Vec3> places;
+/// Where the mesh is none: triangles that cross, and those at edges that have more or fewer triangles than they should.
+std::vector<Index> conflicts(const Draft& draft) {
+    std::vector<Index> in_conflict;
     for (const auto& pair : find_self_intersections(draft.points, draft.triangles))
-        places.push_back(middle_of(draft.points, draft.triangles[pair[0]]));
+        in_conflict.insert(in_conflict.end(), pair.begin(), pair.end());
     const SurfaceEdges edges(draft.triangles, draft.points.size());
     for (std::size_t e = 0; e < edges.size(); ++e) {
         const auto& use = *edges.begin(e);
         if (edges.n_uses(e) != 2 && (draft.feature_sides[use.triangle] >> use.side & 1U) == 0)
-            places.push_back(midpoint(draft.points[edges.ends(e)[0]], draft.points[edges.ends(e)[1]]));
+            in_conflict.push_back(use.triangle);
     }
-    return places;
+    std::sort(in_conflict.begin(), in_conflict.end());
+    in_conflict.erase(std::unique(in_conflict.begin(), in_conflict.end()), in_conflict.end());
+    return in_conflict;
+}
+
+/// Lists the edges of the triangles that some of the mesh's are beside as edges to be kept.
+void keep_edges(Surface& original, const TriangleTree& tree, const Draft& draft, const std::vector<Index>& beside) {
+    for (const Index t : beside) {
+        Box box;
+        for (const Index p : draft.triangles[t]) box.include(draft.points[p]);
+        const Vec3 margin = Vec3{1, 1, 1} * (0.1 * box.diagonal());
+        tree.overlapping({box.lo - margin, box.hi + margin}, [&](Index near) {
+            const Triangle& c = original.triangles[near];
+            for (std::size_t k = 0; k < 3; ++k)
+                original.feature_edges.push_back({std::min(c[k], c[(k + 1) % 3]), std::max(c[k], c[(k + 1) % 3])});
+        });
+    }
+    auto& all = original.feature_edges;
+    std::sort(all.begin(), all.end());
+    all.erase(std::unique(all.begin(), all.end()), all.end());
 }
 
 /// Patch points onto the smooth surface that the original's normals tell of.
@@ -178,28 +202,46 @@ SurfaceMesh result_of(Draft&& draft, const Original& original) {
 SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
                          const Context& context) {
     const ThreadLimit limit(context);
-    const Original original(domain, options.feature_angle);
+    auto original = std::make_unique<Original>(domain, options.feature_angle);
+    std::optional<Domain> with_kept_edges;
     const surfmesh::ShapeLimits limits{options.deviation, options.tolerance > 0 ? options.tolerance : Box::inf};
+    const auto& zones = domain.boundary.zones;
+    const bool is_wrapped = std::any_of(zones.begin(), zones.end(), [](const Zone& z) { return z.is_wrapped; });
+    const int first_to_keep_edges = is_wrapped ? kFirstToKeepEdgesOfWraps : kFirstToKeepEdges;
     FinerPlaces finer;
     for (int attempt = 0;; ++attempt) {
         const SizeField field =
             finer.places.empty() ? sizes
                                  : SizeField::smaller_of(sizes, size_field_of_places(finer.places, finer.sizes,
                                                                                      sizes.largest(), sizes.growth()));
-        Draft draft = remesh(original, field, options, limits, context);
+        Draft draft = remesh(*original, field, options, limits, context);
         context.report("surface", "checks", 0.9);
-        const surfmesh::Deviation deviation = surfmesh::measure_deviation(original, draft, limits);
-        if (options.curved) curve(draft, original);
-        const std::vector<Vec3> crossings = conflicts(draft);
-        const std::size_t n_before = finer.places.size();
-        for (const Vec3& p : crossings) finer.add(p, field.at(p) / 2);
+        const surfmesh::Deviation deviation = surfmesh::measure_deviation(*original, draft, limits);
+        if (options.curved) curve(draft, *original);
+        const std::vector<Index> crossing = conflicts(draft);
+        bool is_done = crossing.empty();
+        if (attempt == 0 && !is_done) refuse_crossing(domain.boundary);
+        if (attempt == kMostAttempts && !is_done)
+            report_crossing(middle_of(draft.points, draft.triangles[crossing.front()]));
+        if (attempt < first_to_keep_edges) {
+            for (const Index t : crossing) {
+                const Vec3 p = middle_of(draft.points, draft.triangles[t]);
+                finer.add(p, field.at(p) / 2);
+            }
+        } else if (!crossing.empty()) {
+            if (!with_kept_edges) with_kept_edges = domain;
+            keep_edges(with_kept_edges->boundary, TriangleTree(domain.boundary.points, domain.boundary.triangles),
+                       draft, crossing);
+            original = std::make_unique<Original>(*with_kept_edges, options.feature_angle);
+        }
         for (const auto& place : deviation.too_large)
-            if (attempt < kMostRefinements && place.distance > kSlack * limits.at(place.size))
+            if (attempt < kMostRefinements && place.distance > kSlack * limits.at(place.size)) {
                 finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
-        if (attempt == kMostAttempts && !crossings.empty()) report_crossings(domain, crossings.front());
-        if (finer.places.size() > n_before) continue;
+                is_done = false;
+            }
+        if (!is_done) continue;
 
-        SurfaceMesh mesh = result_of(std::move(draft), original);
+        SurfaceMesh mesh = result_of(std::move(draft), *original);
         mesh.largest_deviation = deviation.largest;
         mesh.largest_deviation_at = deviation.at;
         for (const auto& place : deviation.too_large)

@@ -7,6 +7,7 @@
 
 #include <cmath>
 #include <numbers>
+#include <random>
 
 #include "kit/shapes.hpp"
 
@@ -114,6 +115,47 @@ TEST(SurfaceMesh, RefinesWhereWallsAlmostTouch) {
     const SurfaceMesh mesh = meshed(pair, 0.5);
     EXPECT_TRUE(find_self_intersections(mesh.surface.points, mesh.surface.triangles).empty());
     EXPECT_TRUE(examine(mesh.surface).is_sound);
+}
+
+/// A sheet of n x n crumpled squares on a unit square, closed round its rim.
+Surface crumpled_sheet(Index n, double thickness) {
+    Surface s;
+    s.zones.push_back({"sheet"});
+    std::mt19937 random(5);
+    auto at = [n](Index i, Index j, Index k) { return (k * (n + 1) + i) * (n + 1) + j; };
+    for (Index i = 0; i <= n; ++i)
+        for (Index j = 0; j <= n; ++j)
+            s.points.push_back({1.0 * i / n, 1.0 * j / n, 3e-11 * static_cast<double>(random())});
+    for (Index p = 0; p < (n + 1) * (n + 1); ++p) s.points.push_back(s.points[p] + Vec3{0, 0, thickness});
+    auto add = [&s](Index a, Index b, Index c, Index d) {
+        s.triangles.insert(s.triangles.end(), {{a, b, c}, {a, c, d}});
+        s.zone_of.insert(s.zone_of.end(), {0, 0});
+    };
+    for (Index i = 0; i < n; ++i) {
+        for (Index j = 0; j < n; ++j) {
+            add(at(i, j, 1), at(i + 1, j, 1), at(i + 1, j + 1, 1), at(i, j + 1, 1));
+            add(at(i + 1, j + 1, 0), at(i + 1, j, 0), at(i, j, 0), at(i, j + 1, 0));
+        }
+        add(at(i, 0, 0), at(i + 1, 0, 0), at(i + 1, 0, 1), at(i, 0, 1));
+        add(at(i + 1, n, 0), at(i, n, 0), at(i, n, 1), at(i + 1, n, 1));
+        add(at(0, i + 1, 0), at(0, i, 0), at(0, i, 1), at(0, i + 1, 1));
+        add(at(n, i, 0), at(n, i + 1, 0), at(n, i + 1, 1), at(n, i, 1));
+    }
+    return s;
+}
+
+TEST(SurfaceMesh, DividesTheOriginalsTrianglesWhereNothingElseHolds) {
+    // Far thinner than its size and crumpled: other triangles than its own would cross, until they were as small as the
+    // sheet is thin.
+    Surface sheet = crumpled_sheet(8, 1e-4);
+    sheet.zones[0].is_wrapped = true;
+    ASSERT_TRUE(find_self_intersections(sheet.points, sheet.triangles).empty());
+    const SurfaceMesh mesh = meshed(sheet, 0.2);
+    EXPECT_TRUE(find_self_intersections(mesh.surface.points, mesh.surface.triangles).empty());
+    const auto health = examine(mesh.surface);
+    EXPECT_TRUE(health.is_sound);
+    EXPECT_NEAR(health.enclosed_volume, 1e-4, 1e-6);
+    EXPECT_LT(mesh.surface.triangles.size(), 20000U);
 }
 
 TEST(SurfaceMesh, TellsWhereTheInputCrossesItself) {
