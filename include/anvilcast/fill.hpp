@@ -5,6 +5,7 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <anvilcast/errors.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/layers.hpp>
 #include <anvilcast/sizing.hpp>
@@ -27,6 +28,18 @@ struct FillOptions {
     /// triangles and edges); 0: in flat patches and along straight edges only; none: they stay. Corners never move, nor
     /// does what layers stand on.
     std::optional<double> slide = std::nullopt;
+};
+
+/// The fill needs a point where the layers leave no way to put one: let no layers grow round that place
+/// (LayerRequest::bare), and fill again.
+class ANVILCAST_API LayersInTheWay : public FailureError {
+  public:
+    LayersInTheWay(const std::string& message, const Vec3& place) : FailureError(message), place_(place) {}
+    ~LayersInTheWay() override;
+    const Vec3& place() const { return place_; }
+
+  private:
+    Vec3 place_;
 };
 
 /// A point that boundary recovery had to leave on the surface mesh.

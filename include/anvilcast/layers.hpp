@@ -20,10 +20,17 @@
 
 namespace anvilcast {
 
+/// Round a place, in metres.
+struct Ball {
+    Vec3 center;
+    double radius = 0;
+};
+
 struct LayerRequest {
     std::vector<LayerRecipe> recipes;       ///< the first one that fits a side of a zone is its own
     std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
     YPlusAt y_plus_at = YPlusAt::cell_center;
+    std::vector<Ball> bare = {};  ///< no column stands on a point within one of these
 };
 
 /// Why a column is not as it was asked for.
@@ -34,6 +41,7 @@ enum class LayerLimit : unsigned char {
     corner_of_zone,  ///< the zones beside the wall leave no way to slide along
     slope,           ///< a neighbour is lower, and the top must not be steep
     crossing,        ///< cells would have turned over, or tops crossed
+    fill,            ///< asked for by LayerRequest::bare: the fill needs a point where layers would be
 };
 ANVILCAST_API const char* layer_limit_text(LayerLimit limit);
 

@@ -45,11 +45,10 @@ void ShellMesh::flip(Index h) {
 bool ShellMesh::can_collapse(Index h) const {
     const Index a = from(h), b = to(h), c = across(h), d = across(twin_[h]);
     if (c == d) return false;
-    int n_a = 0, n_common = 0;
+    int n_common = 0;
     std::vector<Index> ring;
     around(b, [&](Index g) { ring.push_back(to(g)); });
     around(a, [&](Index g) {
-        ++n_a;
         for (const Index p : ring) n_common += p == to(g);
     });
     auto degree = [this](Index p) {
@@ -57,7 +56,7 @@ bool ShellMesh::can_collapse(Index h) const {
         around(p, [&](Index) { ++n; });
         return n;
     };
-    return n_common == 2 && n_a > 3 && ring.size() > 3 && degree(c) > 3 && degree(d) > 3;
+    return n_common == 2 && ring.size() > 3 && degree(c) > 3 && degree(d) > 3;
 }
 
 void ShellMesh::collapse(Index h) {

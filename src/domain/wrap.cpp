@@ -54,7 +54,7 @@ WrapResult wrap(const Surface& original, const WrapOptions& options, const Lengt
     result.peak_bytes = shell.peak_bytes;
     result.edges_asked = shell.curve_length;
     wrapping::Settled settled = wrapping::settle(std::move(shell), curves, gap_at, context);
-    settled = wrapping::fair(std::move(settled), tree, gap_at, context);
+    settled = wrapping::fair(settled, tree, options.gap, gap_at, context);
     wrapping::describe(sheets, tree, std::move(settled), gap_at, result);
     result.n_triangles = result.surface.triangles.size();
     return result;

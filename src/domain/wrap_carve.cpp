@@ -73,6 +73,7 @@ Shell Carver::run() {
     open_islands();
     do keep_connected();
     while (mend_pinches());
+    mark_what_is_reached();
     return shell();
 }
 

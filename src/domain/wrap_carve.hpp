@@ -101,10 +101,11 @@ class Carver {
 
     void begin();
     void put_in_curves();
-    bool is_reached(Index vertex, Index& near);
+    bool is_reached(Index vertex, Index& near) const;
     bool keep_what_is_reached();
     bool join_curves();
     std::vector<std::vector<Index>> places_of_curves() const;
+    void mark_what_is_reached();
     double length_of_curves() const;
     Index next_on_side(const std::vector<Index>& list, std::size_t i) const;
     void start();
@@ -119,6 +120,8 @@ class Carver {
     std::string name_of(std::uint8_t region) const;
     bool touches_other_region(Index cell, std::uint8_t region) const;
     bool is_in_hollow(Index cell) const;
+    Vec3 middle_of_face(Index cell, int face) const;
+    bool is_beyond(Index cell, const Vec3& stop) const;
     void seat_in_hollows();
     bool makes_membrane(Index cell) const;
     std::vector<Triangle> triangles_when_seated();

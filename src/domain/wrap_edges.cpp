@@ -75,15 +75,17 @@ void Carver::put_in_curves() {
     }
 }
 
-/// Does the fluid get to the side of a curve that a place is on? Away from the curve there is room for the ball sooner
-/// or later; that is carved, or it is not.
-bool Carver::is_reached(Index vertex, Index& near) {
+/// Does the fluid get to the side of a curve that a place is on? Away from the curve, in view of it, there is room for
+/// the ball sooner or later; that is carved, or it is not.
+bool Carver::is_reached(Index vertex, Index& near) const {
     const Vec3& target = sites_[vertex].target;
     const double gap = gap_at(target);
     const Vec3 direction = normalized(kernel_->point(vertex) - target);
     for (double t = 0.5; t < 4; t += 0.25) {
         const Vec3 p = target + direction * (t * gap);
         if (tree_.closest(p, kPass * gap).triangle != kNone) continue;
+        const Vec3& place = kernel_->point(vertex);
+        if (tree_.first_hit(place, p - place, 0, 1).triangle != kNone) return false;
         near = kernel_->find(p, near);
         return cells_[near].region != 0;
     }
@@ -204,12 +206,20 @@ std::vector<std::vector<Index>> Carver::places_of_curves() const {
     return lists;
 }
 
-/// Between places that follow each other: there are places where the fluid gets to only.
+void Carver::mark_what_is_reached() {
+    Index near = 0;
+    while (kernel_->tet(near).is_free()) ++near;
+    for (Index v = first_place_; v < sites_.size(); ++v)
+        sites_[v].is_reached = sites_[v].curve != kNone && is_reached(v, near);
+}
+
+/// Between places that follow each other and that the fluid gets to.
 double Carver::length_of_curves() const {
     double sum = 0;
     for (const std::vector<Index>& list : places_of_curves())
         for (std::size_t i = 0; i < list.size(); ++i)
-            if (const Index next = next_on_side(list, i); next != kNone) {
+            if (const Index next = next_on_side(list, i);
+                next != kNone && sites_[list[i]].is_reached && sites_[next].is_reached) {
                 const double apart = curves_.apart(sites_[list[i]], sites_[next]).value_or(0);
                 if (apart < kFarthestApart * gap_at(sites_[next].target)) sum += apart;
             }

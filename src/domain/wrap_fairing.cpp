@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "domain/place_grid.hpp"
 #include "domain/shell_mesh.hpp"
 #include "domain/wrap_meetings.hpp"
 
@@ -11,14 +12,16 @@ namespace anvilcast::wrapping {
 namespace {
 
 /// In gaps.
-constexpr double kFree = 0.05;  ///< what is changed may be as far from the original, or as far as it was
+constexpr double kFree = 0.05;       ///< what is changed may be as far from the original, or as far as it was
+constexpr double kLeftBehind = 0.1;  ///< points of the original that are taken out are no farther from the wrap
 constexpr double kLeastGain = 1e-3;
 constexpr double kNeedle = 0.04;    ///< height of triangles that one of the points is taken out of
 constexpr double kFlatter = 0.015;  ///< height that no triangle gets
 /// Turns of faces, in radians, from which edges are looked at, and points taken out.
 constexpr double kRough = std::numbers::pi / 4, kFold = std::numbers::pi * 100 / 180;
+/// No change makes an edge sharper than this, or than there was.
+constexpr double kSharpest = std::numbers::pi * 70 / 180;
 constexpr int kMostPasses = 8;
-constexpr int kMostAttempts = 8;
 
 /// Some triangles and what would take their place, with the same border.
 struct Change {
@@ -30,22 +33,68 @@ struct Change {
     }
 };
 
+/// The triangles of a wrap where they are now: those that have changed apart from those that have not.
+class Neighbourhood {
+  public:
+    Neighbourhood(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles, double width)
+        : points_(points), tree_(points, triangles), width_(width), has_changed_(triangles.size(), false) {}
+
+    void change(Index triangle, const Triangle& corners) {
+        has_changed_[triangle] = true;
+        for_cells(box_of(corners), [&](const GridCell& cell) { changed_[cell].push_back(triangle); });
+    }
+    /// Calls visit(t) for triangles near the box, some of them more than once; those that are gone, too.
+    template <typename Visit>
+    void near(const Triangle& corners, double margin, const Visit& visit) const {
+        Box box = box_of(corners);
+        box.lo -= Vec3{margin, margin, margin};
+        box.hi += Vec3{margin, margin, margin};
+        tree_.overlapping(box, [&](Index t) {
+            if (!has_changed_[t]) visit(t);
+        });
+        for_cells(box, [&](const GridCell& cell) {
+            if (const auto found = changed_.find(cell); found != changed_.end())
+                for (const Index t : found->second) visit(t);
+        });
+    }
+
+  private:
+    Box box_of(const Triangle& corners) const {
+        Box box;
+        for (const Index p : corners) box.include(points_[p]);
+        return box;
+    }
+    template <typename Visit>
+    void for_cells(const Box& box, const Visit& visit) const {
+        const GridCell lo = GridCell::of(box.lo, width_), hi = GridCell::of(box.hi, width_);
+        for (std::int64_t x = lo.x; x <= hi.x; ++x)
+            for (std::int64_t y = lo.y; y <= hi.y; ++y)
+                for (std::int64_t z = lo.z; z <= hi.z; ++z) visit(GridCell{x, y, z});
+    }
+
+    const std::vector<Vec3>& points_;
+    TriangleTree tree_;
+    double width_;
+    std::vector<bool> has_changed_;
+    PlaceCache<std::vector<Index>> changed_;
+};
+
 class Fairing {
   public:
-    Fairing(const Settled& wrap, const TriangleTree& original, const LengthAt& gap_at, const std::vector<bool>& locked)
+    Fairing(const Settled& wrap, const TriangleTree& original, const LengthAt& gap_at, double gap)
         : wrap_(wrap),
           original_(original),
           gap_at_(gap_at),
-          locked_(locked),
           mesh_(wrap.triangles, wrap.points.size()),
-          is_changed_(wrap.triangles.size(), false) {}
+          neighbourhood_(wrap.points, wrap.triangles, gap) {}
 
-    void run() {
-        for (int pass = 0; pass < kMostPasses; ++pass)
-            if (turn_edges() + take_points_out() == 0) return;
+    const ShellMesh& run(const Context& context) {
+        for (int pass = 0; pass < kMostPasses; ++pass) {
+            context.check_stop();
+            if (turn_edges() + take_points_out() == 0) break;
+        }
+        return mesh_;
     }
-    const ShellMesh& mesh() const { return mesh_; }
-    const std::vector<bool>& is_changed() const { return is_changed_; }
 
   private:
     const Vec3& place(Index p) const { return wrap_.points[p]; }
@@ -70,9 +119,13 @@ class Fairing {
         return std::find(change_.gone.begin(), change_.gone.end(), t) != change_.gone.end();
     }
 
-    /// The sum of edge lengths times turns over triangles; those beyond the border stay as they are.
-    double roughness(const std::vector<Triangle>& triangles) const {
-        double sum = 0;
+    struct Roughness {
+        double sum = 0;       ///< of edge lengths times turns
+        double sharpest = 0;  ///< turn
+    };
+    /// Of triangles, with the edges of their border; those beyond it stay as they are.
+    Roughness roughness(const std::vector<Triangle>& triangles) const {
+        Roughness out;
         for (const Triangle& t : triangles)
             for (std::size_t k = 0; k < 3; ++k) {
                 const Index p = t[k], q = t[(k + 1) % 3];
@@ -84,12 +137,14 @@ class Fairing {
                 if (other == nullptr) {
                     const auto b = std::find_if(border_.begin(), border_.end(),
                                                 [&](Index h) { return mesh_.from(h) == p && mesh_.to(h) == q; });
-                    if (b == border_.end()) return Box::inf;
+                    if (b == border_.end()) return {Box::inf, Box::inf};
                     other = &mesh_.triangle(mesh_.twin(*b) / 3);
                 }
-                sum += distance(place(p), place(q)) * turn(normal(t), normal(*other));
+                const double turned = turn(normal(t), normal(*other));
+                out.sum += distance(place(p), place(q)) * turned;
+                out.sharpest = std::max(out.sharpest, turned);
             }
-        return sum;
+        return out;
     }
     double off(const std::vector<Triangle>& triangles) const {
         double most = 0;
@@ -114,31 +169,50 @@ class Fairing {
         for (const Triangle& t : change_.made) least_after = std::min(least_after, height(t));
         const double gap = gap_at_(place(before_.front()[0]));
         if (least_after < std::min(kFlatter * gap, 0.9 * least_before)) return 0;
-        const double gained = roughness(before_) - roughness(change_.made);
-        return gained > kLeastGain * gap ? gained : 0;
+        const Roughness before = roughness(before_), after = roughness(change_.made);
+        const double gained = before.sum - after.sum;
+        return gained > kLeastGain * gap && after.sharpest <= std::max(before.sharpest, kSharpest) ? gained : 0;
     }
     /// Is what the change makes where it may be?
     bool is_close() const {
         const double gap = gap_at_(place(before_.front()[0]));
         return off(change_.made) <= std::max(kFree * gap, off(before_));
     }
-    void mark_changed(const std::vector<Index>& triangles) {
-        for (const Index t : triangles) is_changed_[t] = true;
+    /// Does what the change makes cross, touch or come too close to anything?
+    bool is_free() const {
+        const auto& made = change_.made;
+        for (std::size_t k = 0; k < made.size(); ++k) {
+            const double reach = kClosest * gap_at_(place(made[k][0]));
+            for (std::size_t j = 0; j < k; ++j)
+                if (meet(wrap_.points, made[j], made[k], reach)) return false;
+            bool is = true;
+            neighbourhood_.near(made[k], reach, [&](Index t) {
+                is = is && (mesh_.is_gone(3 * t) || is_gone_with(t) ||
+                            !meet(wrap_.points, made[k], mesh_.triangle(t), reach));
+            });
+            if (!is) return false;
+        }
+        return true;
+    }
+    void mark_changed() {
+        for (const Index t : change_.gone)
+            if (!mesh_.is_gone(3 * t)) neighbourhood_.change(t, mesh_.triangle(t));
     }
 
     std::size_t turn_edges() {
         std::size_t n = 0;
         for (Index h = 0; h < mesh_.n_half_edges(); ++h)
-            if (!mesh_.is_gone(h) && mesh_.from(h) < mesh_.to(h) && can_turn(h) && gain() > 0 && is_close()) {
+            if (!mesh_.is_gone(h) && mesh_.from(h) < mesh_.to(h) && can_turn(h) && gain() > 0 && is_close() &&
+                is_free()) {
                 mesh_.flip(h);
-                mark_changed(change_.gone);
+                mark_changed();
                 ++n;
             }
         return n;
     }
     bool can_turn(Index h) {
         const Index g = mesh_.twin(h), a = mesh_.from(h), b = mesh_.to(h), c = mesh_.across(h), d = mesh_.across(g);
-        if (locked_[a] || locked_[b] || locked_[c] || locked_[d] || c == d) return false;
+        if (c == d) return false;
         double most = 0;
         for (const Index k : {h, ShellMesh::next(h), ShellMesh::before(h), ShellMesh::next(g), ShellMesh::before(g)})
             if (!is_on_curve(k)) most = std::max(most, turn_at(k));
@@ -160,9 +234,9 @@ class Fairing {
             if (mesh_.at(p) != kNone && is_bad(p) && take_out(p)) ++n;
         return n;
     }
-    /// Is there a fold or a needle at the point, which is not one of a curve?
+    /// Is there a fold or a needle at the point, which is not one of a curve that is to be kept?
     bool is_bad(Index p) const {
-        if (locked_[p] || wrap_.sites[p].curve != kNone || wrap_.sites[p].is_corner) return false;
+        if (wrap_.sites[p].is_reached) return false;
         const double needle = kNeedle * gap_at_(place(p));
         bool is = false;
         mesh_.around(p, [&](Index h) { is = is || turn_at(h) > kFold || height(mesh_.triangle(h / 3)) < needle; });
@@ -174,17 +248,17 @@ class Fairing {
         Index best = kNone;
         double most = 0;
         for (const Index h : ways) {
-            if (locked_[mesh_.to(h)] || !mesh_.can_collapse(h)) continue;
+            if (!mesh_.can_collapse(h)) continue;
             collapse_of(h);
-            if (const double gained = gain(); gained > most && is_close() && stays_near(p)) {
+            if (const double gained = gain(); gained > most && is_close() && stays_near(p) && is_free()) {
                 most = gained;
                 best = h;
             }
         }
         if (best == kNone) return false;
         collapse_of(best);
-        mark_changed(change_.gone);
         mesh_.collapse(best);
+        mark_changed();
         return true;
     }
     void collapse_of(Index h) {
@@ -196,22 +270,27 @@ class Fairing {
             if (p != b && q != b) change_.made.push_back({b, p, q});
         });
     }
-    /// A point on the original is not left behind by what takes its place.
+    /// A point on the original is not left behind: the wrap is still near it.
     bool stays_near(Index p) const {
         const double gap = gap_at_(place(p));
         if (original_.closest(place(p)).distance > kFree * gap) return true;
-        return std::any_of(change_.made.begin(), change_.made.end(), [&](const Triangle& t) {
+        auto is_near = [&](const Triangle& t) {
             return distance(closest_point_on_triangle(place(p), place(t[0]), place(t[1]), place(t[2])), place(p)) <
-                   kFree * gap;
+                   kLeftBehind * gap;
+        };
+        if (std::any_of(change_.made.begin(), change_.made.end(), is_near)) return true;
+        bool is = false;
+        neighbourhood_.near({p, p, p}, kLeftBehind * gap, [&](Index t) {
+            is = is || (!mesh_.is_gone(3 * t) && !is_gone_with(t) && is_near(mesh_.triangle(t)));
         });
+        return is;
     }
 
     const Settled& wrap_;
     const TriangleTree& original_;
     const LengthAt& gap_at_;
-    const std::vector<bool>& locked_;
     ShellMesh mesh_;
-    std::vector<bool> is_changed_;
+    Neighbourhood neighbourhood_;
     Change change_;                 ///< that is looked at
     std::vector<Index> border_;     ///< half-edges within what it takes away
     std::vector<Triangle> before_;  ///< what it takes away
@@ -231,34 +310,22 @@ Settled with_triangles(const Settled& wrap, const std::vector<Triangle>& triangl
         out.is_held.push_back(wrap.is_held[p]);
     }
     for (const Triangle& t : triangles) out.triangles.push_back({number[t[0]], number[t[1]], number[t[2]]});
-    // Points of curves stay, and with them the order.
-    for (const Edge& e : wrap.on_curves) out.on_curves.push_back({number[e[0]], number[e[1]]});
+    for (const Edge& e : wrap.on_curves)
+        if (number[e[0]] != kNone && number[e[1]] != kNone) out.on_curves.push_back({number[e[0]], number[e[1]]});
     return out;
 }
 
 }  // namespace
 
-Settled fair(Settled settled, const TriangleTree& original, const LengthAt& gap_at, const Context& context) {
+Settled fair(const Settled& settled, const TriangleTree& original, double gap, const LengthAt& gap_at,
+             const Context& context) {
     context.report("domain", "fairing the wrap", 0.9);
-    std::vector<bool> locked(settled.points.size(), false);
-    for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
-        context.check_stop();
-        Fairing fairing(settled, original, gap_at, locked);
-        fairing.run();
-        std::vector<Triangle> triangles;
-        std::vector<bool> is_changed;
-        for (Index t = 0; t < settled.triangles.size(); ++t) {
-            if (fairing.mesh().is_gone(3 * t)) continue;
-            triangles.push_back(fairing.mesh().triangle(t));
-            is_changed.push_back(fairing.is_changed()[t]);
-        }
-        const auto met = find_meetings(settled.points, triangles, is_changed, gap_at);
-        if (met.empty()) return with_triangles(settled, triangles);
-        for (const auto& pair : met)
-            for (const Index t : pair)
-                for (const Index p : triangles[t]) locked[p] = true;
-    }
-    return settled;
+    Fairing fairing(settled, original, gap_at, gap);
+    const ShellMesh& mesh = fairing.run(context);
+    std::vector<Triangle> triangles;
+    for (const Triangle& t : mesh.triangles())
+        if (t[0] != kNone) triangles.push_back(t);
+    return with_triangles(settled, triangles);
 }
 
 }  // namespace anvilcast::wrapping

@@ -12,7 +12,8 @@
 namespace anvilcast::wrapping {
 
 /// The wrap without the folds and needles that could be taken out, no farther from the original than it may be and
-/// free of crossings as before. Edges on curves stay. Deterministic, O(n log n).
-Settled fair(Settled settled, const TriangleTree& original, const LengthAt& gap_at, const Context& context);
+/// free of crossings as before. Edges on curves that the fluid reaches stay. Deterministic, O(n log n).
+Settled fair(const Settled& settled, const TriangleTree& original, double gap, const LengthAt& gap_at,
+             const Context& context);
 
 }  // namespace anvilcast::wrapping

@@ -34,6 +34,7 @@ struct Site {
     bool is_corner = false;
     bool is_hollow = false;
     bool is_on_geometry = true;  ///< false: where walls would meet, or between them
+    bool is_reached = false;     ///< by the fluid: the rims of a slit that was closed are not
 };
 
 class CurveSet {

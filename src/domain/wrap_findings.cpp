@@ -327,7 +327,10 @@ void describe(const Surface& original, const TriangleTree& tree, Settled settled
     const TriangleTree own(wrap.points, wrap.triangles);
     result.to_original = to_original(wrap, tree, static_cast<Index>(original.zones.size()));
     look_from_original(original, own, gap_at, result);
-    for (const Edge& e : wrap.feature_edges) result.edges_kept += distance(wrap.points[e[0]], wrap.points[e[1]]);
+    for (const Edge& e : wrap.feature_edges)
+        if (settled.sites[e[0]].is_reached && settled.sites[e[1]].is_reached)
+            result.edges_kept += distance(settled.sites[e[0]].target, settled.sites[e[1]].target);
+    result.edges_kept = std::min(result.edges_kept, result.edges_asked);
     result.points_held_off = static_cast<std::size_t>(std::count(settled.is_held.begin(), settled.is_held.end(), true));
 }
 

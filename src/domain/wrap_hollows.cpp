@@ -19,10 +19,11 @@ using kernel::tet_of;
 constexpr double kCosOfHollow = 0.82;
 constexpr double kCosOnWall = 0.98;
 // In gaps.
-constexpr double kShallow = 0.05;   ///< triangles closer to the geometry than this span no hollow
-constexpr double kDeepest = 1;      ///< bottoms farther from the triangle than this are left
-constexpr double kOffWalls = 0.05;  ///< bottoms are on the geometry but for this
-constexpr double kApart = 0.35;     ///< of new places in hollows
+constexpr double kDeepestSeat = 0.75;  ///< what is carved before a ball that has stopped reaches as far from there
+constexpr double kShallow = 0.05;      ///< triangles closer to the geometry than this span no hollow
+constexpr double kDeepest = 1;         ///< bottoms farther from the triangle than this are left
+constexpr double kOffWalls = 0.05;     ///< bottoms are on the geometry but for this
+constexpr double kApart = 0.35;        ///< of new places in hollows
 
 }  // namespace
 
@@ -48,29 +49,51 @@ bool Carver::is_in_hollow(Index cell) const {
 void Carver::seat_in_hollows() {
     constexpr int kSteps = 2;
     const std::function<bool(Index, int)> is_near_hollow = [&](Index t, int steps) {
-        if (is_in_hollow(t)) return true;
-        if (steps == 0) return false;
         const Tet& tet = kernel_->tet(t);
         if (std::any_of(tet.v, tet.v + 4, [this](Index v) { return is_seed(v); })) return false;
+        if (is_in_hollow(t)) return true;
+        if (steps == 0) return false;
         return std::any_of(tet.n, tet.n + 4, [&](Index code) {
             const Index next = tet_of(code);
             return cells_[next].region == 0 && is_near_hollow(next, steps - 1) && !meets_geometry(next);
         });
     };
-    std::vector<Index> front;
+    // Each cell with where the ball had stopped on the way to it.
+    struct Step {
+        Index cell;
+        Vec3 from;
+    };
+    std::vector<Step> front;
     for (Index t = 0; t < kernel_->n_slots(); ++t)
-        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back(t);
+        if (!kernel_->tet(t).is_free() && cells_[t].region != 0) front.push_back({t, {}});
+    const std::size_t n_carved = front.size();
     for (std::size_t k = 0; k < front.size(); ++k) {
-        const std::uint8_t region = cells_[front[k]].region;
-        for (const Index code : kernel_->tet(front[k]).n) {
-            const Index next = tet_of(code);
+        const Index cell = front[k].cell;
+        const std::uint8_t region = cells_[cell].region;
+        for (int f = 0; f < 4; ++f) {
+            const Index next = tet_of(kernel_->tet(cell).n[f]);
             if (cells_[next].region != 0 || !is_near_hollow(next, kSteps) || touches_other_region(next, region) ||
                 meets_geometry(next) || makes_membrane(next))
                 continue;
+            const Vec3 from = k < n_carved ? middle_of_face(cell, f) : front[k].from;
+            if (is_beyond(next, from)) continue;
             cells_[next].region = region;
-            front.push_back(next);
+            front.push_back({next, from});
         }
     }
+}
+
+Vec3 Carver::middle_of_face(Index cell, int face) const {
+    Vec3 sum;
+    for (int k = 0; k < 3; ++k) sum += kernel_->point(kernel_->tet(cell).v[kFace[face][k]]);
+    return sum / 3.0;
+}
+
+/// Does the cell reach farther than the bottom of a hollow is from a place where the ball had stopped?
+bool Carver::is_beyond(Index cell, const Vec3& stop) const {
+    const double reach = kDeepestSeat * gap_at(stop);
+    const Tet& tet = kernel_->tet(cell);
+    return std::any_of(tet.v, tet.v + 4, [&](Index v) { return distance(kernel_->point(v), stop) > reach; });
 }
 
 /// Would one of the cell's faces be a membrane if it were carved?

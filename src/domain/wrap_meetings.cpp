@@ -10,7 +10,6 @@
 #include "geometry/distances.hpp"
 
 namespace anvilcast::wrapping {
-namespace {
 
 bool meet(const std::vector<Vec3>& points, const Triangle& s, const Triangle& t, double reach) {
     if (triangles_conflict(points, s, t)) return true;
@@ -21,8 +20,6 @@ bool meet(const std::vector<Vec3>& points, const Triangle& s, const Triangle& t,
                                      {points[t[0]], points[t[1]], points[t[2]]})
                .squared < reach * reach;
 }
-
-}  // namespace
 
 std::vector<std::array<Index, 2>> find_meetings(const std::vector<Vec3>& points, const std::vector<Triangle>& triangles,
                                                 const std::vector<bool>& is_marked, const LengthAt& gap_at) {

@@ -15,6 +15,9 @@
 #include "fill/fill_core.hpp"
 
 namespace anvilcast {
+
+LayersInTheWay::~LayersInTheWay() = default;
+
 namespace fill {
 namespace {
 
@@ -144,10 +147,11 @@ class LayerCells {
     }
 
     [[noreturn]] static void refuse(const Vec3& place, const std::string& where) {
-        throw FailureError(fmt::format(
-            "the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a smaller "
-            "size or lower layers there",
-            where, place.x, place.y, place.z));
+        throw LayersInTheWay(
+            fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a "
+                        "smaller size or lower layers there",
+                        where, place.x, place.y, place.z),
+            place);
     }
 
     Index column_at(const LayerStacks::Face& face, Index core_point) const {

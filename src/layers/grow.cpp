@@ -61,6 +61,12 @@ class Grower {
             room_[f] = high;
             why_[f] = LayerLimit::sharp_edge;
         }
+        for (std::size_t f = 0; f < room_.size(); ++f)
+            for (const Ball& ball : request.bare)
+                if (distance(wall_.place_of(static_cast<Index>(f)), ball.center) <= ball.radius) {
+                    room_[f] = 0;
+                    why_[f] = LayerLimit::fill;
+                }
         shores_ = std::make_unique<Shores>(wall_, directions_, kFeatureAngle);
     }
 
@@ -418,6 +424,8 @@ const char* layer_limit_text(LayerLimit limit) {
             return "no way along the zones beside it";
         case LayerLimit::crossing:
             return "cells would have crossed, or become needles";
+        case LayerLimit::fill:
+            return "the fill needed a point within them";
     }
     return "";
 }

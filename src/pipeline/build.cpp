@@ -89,6 +89,31 @@ void make_directory(const std::filesystem::path& directory) {
         throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
 }
 
+/// Where the fill needs a point within layers they are left out, in a ball that grows each time, and all is filled
+/// again.
+void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeField& field, const FillOptions& options,
+                       BuildResult& result, Stopwatch& watch, const Context& context) {
+    constexpr int kMostAttempts = 6;
+    LayerRequest request = layer_request(c);
+    for (int attempt = 1;; ++attempt) {
+        const LayerStacks stacks = with_case_file(c, [&] { return grow_layers(surface, field, request, context); });
+        watch.lap("layers");
+        result.layers = stacks.zones;
+        result.fill = {};
+        try {
+            result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
+            return;
+        } catch (const LayersInTheWay& e) {
+            if (attempt == kMostAttempts) throw;
+            double radius = 2 * field.at(e.place());
+            for (const Ball& ball : request.bare)
+                if (distance(ball.center, e.place()) <= 2 * ball.radius) radius = std::max(radius, 2 * ball.radius);
+            request.bare.push_back({e.place(), radius});
+        }
+        watch.lap("fill");
+    }
+}
+
 }  // namespace
 
 SurfaceBuild build_surface(const Case& c, const Context& context) {
@@ -130,11 +155,7 @@ BuildResult build(const Case& c, const Context& context) {
                           ? fill_with_polyhedra(surface, field, options, context, &result.fill)
                           : fill_with_tetrahedra(surface, field, options, context, &result.fill);
     } else {
-        const LayerStacks stacks =
-            with_case_file(c, [&] { return grow_layers(surface, field, layer_request(c), context); });
-        watch.lap("layers");
-        result.layers = stacks.zones;
-        result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
+        fill_round_layers(c, surface, field, options, result, watch, context);
     }
     watch.lap("fill");
     if (result.fill.bad_polyhedra > 0)

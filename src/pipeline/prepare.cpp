@@ -232,9 +232,17 @@ void Stopwatch::lap(const char* stage) {
     const auto now = Clock::now();
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);
-    costs_.push_back(
-        {stage, std::chrono::duration<double>(now - start_).count(), static_cast<double>(usage.ru_maxrss) / 1024});
+    const double seconds = std::chrono::duration<double>(now - start_).count();
+    const double megabytes = static_cast<double>(usage.ru_maxrss) / 1024;
     start_ = now;
+    // What is done again counts to what was done before.
+    const auto known = std::find_if(costs_.begin(), costs_.end(), [&](const StageCost& s) { return s.stage == stage; });
+    if (known == costs_.end()) {
+        costs_.push_back({stage, seconds, megabytes});
+        return;
+    }
+    known->seconds += seconds;
+    known->peak_megabytes = megabytes;
 }
 
 LayerRequest layer_request(const Case& c) {

@@ -75,28 +75,6 @@ double share_of_points_beyond(const WrapResult& w, const Surface& original, doub
     return far / n;
 }
 
-struct Damage {
-    const char* name;
-    Surface (*to)(const Surface&);
-    double reach = 0;  ///< how far sheets stand off the sound surface, metres
-};
-const std::vector<Damage> kDamages{
-    {"sound", [](const Surface& s) { return s; }},
-    {"one hole", [](const Surface& s) { return kit::with_holes(s, 1, 1); }},
-    {"ten holes", [](const Surface& s) { return kit::with_holes(s, 10, 2); }},
-    {"500 holes", [](const Surface& s) { return kit::with_holes(s, 500, 3); }},
-    {"shaken", [](const Surface& s) { return kit::shaken(s, 0.004, 4); }, 0.008},
-    {"doubled", [](const Surface& s) { return kit::doubled(s); }},
-    {"half turned", [](const Surface& s) { return kit::half_turned(s); }},
-    {"overlapping sheets", [](const Surface& s) { return kit::overlapping(s, 1.1); }, 0.003},
-    {"all of it",
-     [](const Surface& s) {
-         return kit::half_turned(
-             kit::overlapping(kit::shaken(kit::with_holes(kit::doubled(s), 500, 5), 0.004, 6), 1.1));
-     },
-     0.011},
-};
-
 struct Body {
     const char* name;
     Surface sound;
@@ -115,7 +93,7 @@ class DirtyBodies : public testing::TestWithParam<std::size_t> {
 TEST_P(DirtyBodies, AreWrappedAsIfTheyWereSound) {
     const Body b = body(GetParam());
     const double volume = enclosed_volume(b.sound), area = area_of(b.sound);
-    for (const Damage& damage : kDamages) {
+    for (const kit::Damage& damage : kit::damages()) {
         SCOPED_TRACE(std::string(b.name) + ", " + damage.name);
         const Surface dirty = damage.to(b.sound);
         const WrapResult w = wrapped(dirty, b.gap);
@@ -129,7 +107,7 @@ TEST_P(DirtyBodies, AreWrappedAsIfTheyWereSound) {
 TEST_P(DirtyBodies, AreWrappedFromWithinAsWell) {
     const Body b = body(GetParam());
     const double volume = enclosed_volume(b.sound), area = area_of(b.sound);
-    for (const Damage& damage : kDamages) {
+    for (const kit::Damage& damage : kit::damages()) {
         SCOPED_TRACE(std::string(b.name) + ", " + damage.name);
         const WrapResult w = wrapped(damage.to(b.sound), b.gap, {{0.05, 0.02, 0.6}});
         expect_sound(w.surface);

@@ -101,6 +101,25 @@ Surface overlapping(const Surface& s, double factor) {
     return apart(s, [&](const Vec3& corner, const Vec3& middle) { return middle + (corner - middle) * factor; });
 }
 
+const std::vector<Damage>& damages() {
+    static const std::vector<Damage> all{
+        {"sound", [](const Surface& s) { return s; }},
+        {"one hole", [](const Surface& s) { return with_holes(s, 1, 1); }},
+        {"ten holes", [](const Surface& s) { return with_holes(s, 10, 2); }},
+        {"500 holes", [](const Surface& s) { return with_holes(s, 500, 3); }},
+        {"shaken", [](const Surface& s) { return shaken(s, 0.004, 4); }, 0.008},
+        {"doubled", [](const Surface& s) { return doubled(s); }},
+        {"half turned", [](const Surface& s) { return half_turned(s); }},
+        {"overlapping sheets", [](const Surface& s) { return overlapping(s, 1.1); }, 0.003},
+        {"all of it",
+         [](const Surface& s) {
+             return half_turned(overlapping(shaken(with_holes(doubled(s), 500, 5), 0.004, 6), 1.1));
+         },
+         0.011},
+    };
+    return all;
+}
+
 Surface soup(std::size_t n, double size, unsigned seed) {
     Dice dice(seed);
     Surface s;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/surface.hpp>
+#include <vector>
 
 namespace anvilcast::kit {
 
@@ -17,6 +18,16 @@ Surface doubled(Surface s);
 Surface half_turned(Surface s);
 /// Each triangle on its own and larger by `factor` about its middle, so that neighbours overlap.
 Surface overlapping(const Surface& s, double factor);
+
+/// A way to make a surface dirty.
+struct Damage {
+    const char* name;
+    Surface (*to)(const Surface&);
+    double reach = 0;  ///< how far sheets stand off the sound surface, metres
+};
+/// Each kind for itself, and all at once.
+const std::vector<Damage>& damages();
+
 /// n triangles without order, each of the extent `size`, in the unit cube.
 Surface soup(std::size_t n, double size, unsigned seed);
 /// A solid like a dust separator: a cylinder over a cone, with a narrower neck on top.

@@ -35,29 +35,57 @@ Surface dirty(const Surface& s) {
     return kit::half_turned(kit::overlapping(kit::shaken(kit::with_holes(kit::doubled(s), 500, 5), 0.002, 6), 1.05));
 }
 
-TEST_F(WrapBuild, MeshesDirtyBodiesFromWithinWithLayers) {
-    const std::vector<std::pair<Surface, double>> bodies{{kit::sphere({0, 0, 0}, 1, 5), 4.16},
-                                                         {kit::divided(kit::box({-1, -1, -1}, {1, 1, 1}), 5), 8},
-                                                         {kit::divided(kit::separator_body(96), 2), 0.82}};
-    for (const auto& [sound, volume] : bodies)
-        for (const bool is_all : {false, true}) {
-            SCOPED_TRACE(volume);
-            const Case c = case_of(is_all ? dirty(sound) : kit::with_holes(sound, 500, 3),
-                                   std::string(kWithin) + "[wrap]\ngap = 0.15\n[sizing]\nsurface = 0.12\n");
-            const BuildResult r = build(c);
-            ASSERT_TRUE(r.wrapped.has_value());
-            EXPECT_NEAR(r.quality.region_volumes[0], volume, 0.05 * volume);
-            EXPECT_NEAR(r.domain_volume, volume, 0.04 * volume);
-            // Nearly all of the wall has its layers.
-            ASSERT_FALSE(r.layers.empty());
-            double area = 0, full = 0;
-            for (const ZoneLayers& zone : r.layers) {
-                area += zone.area;
-                full += zone.full_area;
-            }
-            EXPECT_GT(full, 0.85 * area);
-        }
+/// Nearly all of the walls have their layers.
+void expect_layers(const BuildResult& r, double share) {
+    ASSERT_FALSE(r.layers.empty());
+    double area = 0, full = 0;
+    for (const ZoneLayers& zone : r.layers) {
+        area += zone.area;
+        full += zone.full_area;
+    }
+    EXPECT_GT(full, share * area);
 }
+
+class DirtyBuild : public WrapBuild, public testing::WithParamInterface<std::size_t> {};
+
+TEST_P(DirtyBuild, IsMeshedFromWithinWithLayers) {
+    struct Body {
+        Surface sound;
+        double volume;
+        const char* gap;
+    };
+    const std::vector<Body> bodies{{kit::sphere({0, 0, 0}, 1, 5), 4.16, "0.2"},
+                                   {kit::divided(kit::box({-1, -1, -1}, {1, 1, 1}), 5), 8, "0.2"},
+                                   {kit::divided(kit::separator_body(96), 2), 0.82, "0.1"}};
+    const Body& body = bodies[GetParam()];
+    for (const kit::Damage& damage : kit::damages()) {
+        SCOPED_TRACE(damage.name);
+        const Case c = case_of(damage.to(body.sound),
+                               std::string(kWithin) + "[wrap]\ngap = " + body.gap + "\n[sizing]\nsurface = 0.15\n");
+        const BuildResult r = build(c);
+        ASSERT_TRUE(r.wrapped.has_value());
+        EXPECT_NEAR(r.quality.region_volumes[0], body.volume, 0.05 * body.volume);
+        EXPECT_NEAR(r.domain_volume, body.volume, 0.04 * body.volume);
+        expect_layers(r, 0.85);
+    }
+}
+
+TEST_P(DirtyBuild, IsMeshedFromOutsideWithLayers) {
+    const std::vector<Surface> bodies{kit::sphere({0, 0, 0}, 0.4, 4),
+                                      kit::divided(kit::box({-0.4, -0.4, -0.4}, {0.4, 0.4, 0.4}), 4),
+                                      kit::divided(kit::separator_body(48), 1)};
+    for (const kit::Damage& damage : kit::damages()) {
+        SCOPED_TRACE(damage.name);
+        const Case c = case_of(damage.to(bodies[GetParam()]),
+                               "[surround]\nshape = \"box\"\nflow = [1, 0, 0]\nahead = 1\nbehind = 1\naside = 1\n"
+                               "above = 1\n[wrap]\ngap = 0.1\n[sizing]\nsurface = 0.12\nlargest = 0.5\n[[layers]]\n"
+                               "on = [\"body*\"]\nfirst_height = 0.008\ncount = 2\ngrowth = 1.2\n");
+        const BuildResult r = build(c);
+        ASSERT_TRUE(r.wrapped.has_value());
+        expect_layers(r, 0.8);
+    }
+}
+INSTANTIATE_TEST_SUITE_P(All, DirtyBuild, testing::Range(std::size_t{0}, std::size_t{3}));
 
 TEST_F(WrapBuild, PutsAWrappedBodyBesideACleanOneInASurround) {
     write_stl(directory / "post.stl", kit::box({0.6, -0.1, -0.5}, {0.8, 0.1, 0.5}), kMetres);
