@@ -87,13 +87,13 @@ class Grower {
     }
 
   private:
-    /// Columns that are as they were, and faces between such, need no second look.
+    /// Columns that are as they were when cells were last looked at, and faces between such, need no second look.
     void find_changed(const Settled& before) {
-        has_changed_.assign(wall_.feet.size(), 1);
+        has_changed_.resize(wall_.feet.size(), 1);
         if (before.stack.empty()) return;
         for (std::size_t f = 0; f < has_changed_.size(); ++f) {
             const LayerStack &a = before.stack[f], &b = settled_.stack[f];
-            has_changed_[f] = static_cast<char>(a.count != b.count || a.first != b.first || a.growth != b.growth);
+            if (a.count != b.count || a.first != b.first || a.growth != b.growth) has_changed_[f] = 1;
         }
     }
 
@@ -195,6 +195,7 @@ class Grower {
                 return;
             is_bad_[i] = !is_valid(face) ? kInvalid : round_ < kTidyRounds && !has_good_top(face) ? kNeedle : kGood;
         });
+        has_changed_.assign(has_changed_.size(), 0);
         std::vector<Index> feet;
         for (std::size_t i = 0; i < is_bad_.size(); ++i) {
             if (is_bad_[i] == kInvalid) add_feet(wall_.faces[i], feet);
@@ -400,7 +401,7 @@ class Grower {
     Settled settled_;
     std::vector<Vec3> top_;
     Shores::Cut cut_;
-    std::vector<char> has_changed_;  // of each foot, since the last attempt
+    std::vector<char> has_changed_;  // of each foot, since cells were last looked at
     std::vector<char> is_bad_;       // of each face
     std::vector<char> is_covered_;   // of each side: a layer stands on it
     LayerStacks out_;

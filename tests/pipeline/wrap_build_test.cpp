@@ -70,22 +70,28 @@ TEST_P(DirtyBuild, IsMeshedFromWithinWithLayers) {
     }
 }
 
+const char* const kAround =
+    "[surround]\nshape = \"box\"\nflow = [1, 0, 0]\nahead = 1\nbehind = 1\naside = 1\nabove = 1\n[wrap]\ngap = 0.1\n"
+    "[sizing]\nsurface = 0.12\nlargest = 0.5\n[[layers]]\non = [\"body*\"]\nfirst_height = 0.008\ncount = 2\n"
+    "growth = 1.2\n";
+
 TEST_P(DirtyBuild, IsMeshedFromOutsideWithLayers) {
-    const std::vector<Surface> bodies{kit::sphere({0, 0, 0}, 0.4, 4),
-                                      kit::divided(kit::box({-0.4, -0.4, -0.4}, {0.4, 0.4, 0.4}), 4),
-                                      kit::divided(kit::separator_body(48), 1)};
+    const std::vector<Surface> bodies{kit::sphere({0, 0, 0}, 0.4, 5),
+                                      kit::divided(kit::box({-0.4, -0.4, -0.4}, {0.4, 0.4, 0.4}), 5),
+                                      kit::divided(kit::separator_body(96), 2)};
     for (const kit::Damage& damage : kit::damages()) {
         SCOPED_TRACE(damage.name);
-        const Case c = case_of(damage.to(bodies[GetParam()]),
-                               "[surround]\nshape = \"box\"\nflow = [1, 0, 0]\nahead = 1\nbehind = 1\naside = 1\n"
-                               "above = 1\n[wrap]\ngap = 0.1\n[sizing]\nsurface = 0.12\nlargest = 0.5\n[[layers]]\n"
-                               "on = [\"body*\"]\nfirst_height = 0.008\ncount = 2\ngrowth = 1.2\n");
-        const BuildResult r = build(c);
+        const BuildResult r = build(case_of(damage.to(bodies[GetParam()]), kAround));
         ASSERT_TRUE(r.wrapped.has_value());
-        expect_layers(r, 0.8);
+        expect_layers(r, 0.85);
     }
 }
 INSTANTIATE_TEST_SUITE_P(All, DirtyBuild, testing::Range(std::size_t{0}, std::size_t{3}));
+
+TEST_F(WrapBuild, LooksAtLayersAgainThatChangedWhileOthersFailed) {
+    const Surface body = kit::overlapping(kit::divided(kit::separator_body(48), 1), 1.1);
+    expect_layers(build(case_of(body, kAround)), 0.85);
+}
 
 TEST_F(WrapBuild, PutsAWrappedBodyBesideACleanOneInASurround) {
     write_stl(directory / "post.stl", kit::box({0.6, -0.1, -0.5}, {0.8, 0.1, 0.5}), kMetres);
