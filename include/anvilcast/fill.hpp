@@ -30,12 +30,12 @@ struct FillOptions {
     std::optional<double> slide = std::nullopt;
 };
 
-/// The fill needs a point where the layers leave no way to put one: let no layers grow round that place
-/// (LayerRequest::bare), and fill again.
-class ANVILCAST_API LayersInTheWay : public FailureError {
+/// The fill could not bring back the boundary at a place, or needs a point within layers there: let no layers grow
+/// round it (LayerRequest::bare), or ask for another size there, and fill again.
+class ANVILCAST_API FillObstacle : public FailureError {
   public:
-    LayersInTheWay(const std::string& message, const Vec3& place) : FailureError(message), place_(place) {}
-    ~LayersInTheWay() override;
+    FillObstacle(const std::string& message, const Vec3& place) : FailureError(message), place_(place) {}
+    ~FillObstacle() override;
     const Vec3& place() const { return place_; }
 
   private:

@@ -107,10 +107,11 @@ std::vector<Index> find_region_of(const TetComplex& complex, const SurfaceTriang
         Index verdict = kUnknown;
         auto hear = [&](Index says, const Vec3& at) {
             if (verdict != kUnknown && says != verdict)
-                throw GeometryError(
+                throw RegionsMeet(
                     fmt::format("the surface mesh is not closed, or its normals disagree: {} and {} run into each "
                                 "other near [{:.6g}, {:.6g}, {:.6g}] m",
-                                name_of(mesh, verdict), name_of(mesh, says), at.x, at.y, at.z));
+                                name_of(mesh, verdict), name_of(mesh, says), at.x, at.y, at.z),
+                    at);
             verdict = says;
         };
         for (std::size_t k = 0; k < piece.size(); ++k) {

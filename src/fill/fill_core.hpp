@@ -5,6 +5,16 @@
 
 namespace anvilcast::fill {
 
+/// Two regions run into each other: the surface is not closed, or part of it was lost.
+class RegionsMeet : public GeometryError {
+  public:
+    RegionsMeet(const std::string& message, const Vec3& place) : GeometryError(message), place_(place) {}
+    const Vec3& place() const { return place_; }
+
+  private:
+    Vec3 place_;
+};
+
 struct FilledCore {
     CellsAndBoundary cells;
     std::vector<Index> parent;  ///< of each triangle of the boundary: the one of the surface mesh that it is of

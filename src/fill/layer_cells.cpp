@@ -16,7 +16,7 @@
 
 namespace anvilcast {
 
-LayersInTheWay::~LayersInTheWay() = default;
+FillObstacle::~FillObstacle() = default;
 
 namespace fill {
 namespace {
@@ -147,7 +147,7 @@ class LayerCells {
     }
 
     [[noreturn]] static void refuse(const Vec3& place, const std::string& where) {
-        throw LayersInTheWay(
+        throw FillObstacle(
             fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a "
                         "smaller size or lower layers there",
                         where, place.x, place.y, place.z),
@@ -355,13 +355,27 @@ std::vector<char> points_without_layers(const LayerStacks& stacks) {
 
 }  // namespace
 
+namespace {
+
+fill::FilledCore fill_inside_layers(const LayerStacks& stacks, const SizeField& sizes, const FillOptions& options,
+                                    const Context& context, FillReport& report) {
+    try {
+        return fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, report,
+                               points_without_layers(stacks));
+    } catch (const fill::RegionsMeet& e) {
+        // What layers are grown into is closed: the fill has lost a part of it.
+        throw FillObstacle(e.what(), e.place());
+    }
+}
+
+}  // namespace
+
 VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stacks, const SizeField& sizes,
                             const FillOptions& options, const Context& context, FillReport* report) {
     const ThreadLimit limit(context);
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
-    fill::FilledCore core = fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options,
-                                            context, r, points_without_layers(stacks));
+    fill::FilledCore core = fill_inside_layers(stacks, sizes, options, context, r);
     fill::LayerSlots slots;
     VolumeMesh mesh =
         assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));

@@ -20,6 +20,8 @@ class Lifter {
         if (!is_as_divided(split) || !find_parts(split.vertex) || !find_sides(split)) return false;
         for (Part& part : parts_)
             if (!find_place(part, split)) return false;
+        make_cells(split.vertex);
+        if (!do_cells_fit()) return false;
         apply(split);
         return true;
     }
@@ -100,11 +102,13 @@ class Lifter {
         return true;
     }
 
-    /// Each whole triangle gets a cap in each part that it borders; it may not border one with both sides.
+    /// Each whole triangle gets a cap in each part that it borders; it may not border one with both sides, nor with
+    /// some of its pieces only.
     bool find_sides(const SplitPoint& split) {
         for (Part& part : parts_)
             for (const SplitPoint::Parent& parent : split.parents) {
                 int side = 0;
+                std::size_t n_pieces = 0;
                 for (const Index t : part.tets)
                     for (int f = 0; f < 4; ++f) {
                         const Index tag = complex_.tag(t, f);
@@ -113,7 +117,9 @@ class Lifter {
                         const int s = complex_.orientation({piece[0], piece[1], piece[2], complex_.tet(t).v[f]});
                         if (side != 0 && s != side) return false;
                         side = s;
+                        ++n_pieces;
                     }
+                if (side != 0 && n_pieces != parent.pieces.size()) return false;
                 const Triangle& w = parent.whole;
                 if (side > 0) part.caps.push_back({w[0], w[1], w[2], split.vertex});
                 if (side < 0) part.caps.push_back({w[0], w[2], w[1], split.vertex});
@@ -152,27 +158,58 @@ class Lifter {
         return false;
     }
 
-    void apply(const SplitPoint& split) {
-        std::vector<Index> old;
-        std::vector<Quad> fresh;
+    /// What goes and what comes: in the first part the vertex keeps its number, in others it gets the next ones.
+    void make_cells(Index split_vertex) {
+        old_.clear();
+        fresh_.clear();
         for (std::size_t k = 0; k < parts_.size(); ++k) {
             const Part& part = parts_[k];
-            const Index vertex = k == 0 ? split.vertex : complex_.add_point(part.place);
-            if (k == 0) complex_.move_point(vertex, part.place);
+            const Index vertex = k == 0 ? split_vertex : static_cast<Index>(complex_.points().size() + k - 1);
             auto add = [&](Quad q) {
-                std::replace(q.begin(), q.end(), split.vertex, vertex);
-                fresh.push_back(q);
+                std::replace(q.begin(), q.end(), split_vertex, vertex);
+                fresh_.push_back(q);
             };
             for (const Index t : part.tets) {
-                old.push_back(t);
+                old_.push_back(t);
                 const Index* v = complex_.tet(t).v;
                 add({v[0], v[1], v[2], v[3]});
-                for (int f = 0; f < 4; ++f)
-                    if (v[f] != split.vertex && complex_.tag(t, f) != kNone) complex_.set_tag(t, f, kNone);
             }
             for (const Quad& cap : part.caps) add(cap);
         }
-        complex_.replace(old, fresh);
+    }
+
+    /// Does what comes fill what goes, face to face? Where surfaces almost lie on each other another point may have
+    /// been left between a triangle and its pieces.
+    bool do_cells_fit() const {
+        std::vector<std::array<Index, 3>> faces;
+        auto add_face = [&faces](const Index* v, int f) {
+            std::array<Index, 3> face{v[kFace[f][0]], v[kFace[f][1]], v[kFace[f][2]]};
+            std::sort(face.begin(), face.end());
+            faces.push_back(face);
+        };
+        for (const Quad& q : fresh_)
+            for (int f = 0; f < 4; ++f) add_face(q.data(), f);
+        for (const Index t : old_)
+            for (int f = 0; f < 4; ++f) {
+                const Index code = complex_.tet(t).n[f];
+                const bool is_inner = code != kNone && std::find(old_.begin(), old_.end(), tet_of(code)) != old_.end();
+                if (!is_inner) add_face(complex_.tet(t).v, f);
+            }
+        // Every face twice: on both sides of it.
+        std::sort(faces.begin(), faces.end());
+        for (std::size_t i = 0; i < faces.size(); i += 2)
+            if (i + 1 == faces.size() || faces[i] != faces[i + 1] || (i + 2 < faces.size() && faces[i + 2] == faces[i]))
+                return false;
+        return true;
+    }
+
+    void apply(const SplitPoint& split) {
+        complex_.move_point(split.vertex, parts_.front().place);
+        for (std::size_t k = 1; k < parts_.size(); ++k) complex_.add_point(parts_[k].place);
+        for (const Index t : old_)
+            for (int f = 0; f < 4; ++f)
+                if (complex_.tet(t).v[f] != split.vertex && complex_.tag(t, f) != kNone) complex_.set_tag(t, f, kNone);
+        complex_.replace(old_, fresh_);
         for (const SplitPoint::Parent& parent : split.parents) {
             const Triangle& w = parent.whole;
             const Index face = complex_.find_face(w[0], w[1], w[2]);
@@ -185,6 +222,8 @@ class Lifter {
     TetComplex& complex_;
     SurfaceTriangles& surface_;
     std::vector<Part> parts_;
+    std::vector<Index> old_;   ///< tetrahedra that go
+    std::vector<Quad> fresh_;  ///< and that come
 };
 
 }  // namespace

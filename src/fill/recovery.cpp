@@ -14,6 +14,8 @@
 
 #include "fill/recovery.hpp"
 
+#include <anvilcast/fill.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -214,10 +216,11 @@ class Recovery {
     }
 
     [[noreturn]] void fail(const char* what, const Vec3& p) const {
-        throw FailureError(
+        throw FillObstacle(
             fmt::format("{} near [{:.9g}, {:.9g}, {:.9g}] m; look at the surface there, or change the surface size a "
                         "little",
-                        what, p.x, p.y, p.z));
+                        what, p.x, p.y, p.z),
+            p);
     }
 
     /// An edge of the complex that pierces the triangle, next to its side ab; the edges of the triangle are there.

@@ -103,7 +103,7 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
         try {
             result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
             return;
-        } catch (const LayersInTheWay& e) {
+        } catch (const FillObstacle& e) {
             if (attempt == kMostAttempts) throw;
             double radius = 2 * field.at(e.place());
             for (const Ball& ball : request.bare)

@@ -156,16 +156,25 @@ std::vector<Index> conflicts(const Draft& draft) {
     return in_conflict;
 }
 
-/// Lists the edges of the triangles that some of the mesh's are beside as edges to be kept.
+/// Lists the edges of the triangles that some of the mesh's are beside as edges to be kept, but for those within
+/// planes.
 void keep_edges(Surface& original, const TriangleTree& tree, const Draft& draft, const std::vector<Index>& beside) {
+    constexpr double kCosOfPlane = 0.99985;  // 1 degree
+    const SurfaceEdges edges(original.triangles, original.points.size());
+    auto normal = [&](Index t) {
+        return normalized(triangle_normal(original.corner(t, 0), original.corner(t, 1), original.corner(t, 2)));
+    };
     for (const Index t : beside) {
         Box box;
         for (const Index p : draft.triangles[t]) box.include(draft.points[p]);
         const Vec3 margin = Vec3{1, 1, 1} * (0.1 * box.diagonal());
         tree.overlapping({box.lo - margin, box.hi + margin}, [&](Index near) {
-            const Triangle& c = original.triangles[near];
-            for (std::size_t k = 0; k < 3; ++k)
-                original.feature_edges.push_back({std::min(c[k], c[(k + 1) % 3]), std::max(c[k], c[(k + 1) % 3])});
+            for (Index k = 0; k < 3; ++k) {
+                const std::size_t e = edges.edge_of(near, k);
+                if (edges.n_uses(e) != 2 ||
+                    dot(normal(edges.begin(e)[0].triangle), normal(edges.begin(e)[1].triangle)) < kCosOfPlane)
+                    original.feature_edges.push_back(edges.ends(e));
+            }
         });
     }
     auto& all = original.feature_edges;
