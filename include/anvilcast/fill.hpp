@@ -30,16 +30,18 @@ struct FillOptions {
     std::optional<double> slide = std::nullopt;
 };
 
-/// The fill could not bring back the boundary at a place, or needs a point within layers there: let no layers grow
-/// round it (LayerRequest::bare), or ask for another size there, and fill again.
+/// The fill could not bring back the boundary at some places, or needs points within layers there: let no layers grow
+/// round them (LayerRequest::bare), or ask for other sizes there, and fill again.
 class ANVILCAST_API FillObstacle : public FailureError {
   public:
-    FillObstacle(const std::string& message, const Vec3& place) : FailureError(message), place_(place) {}
+    FillObstacle(const std::string& message, std::vector<Vec3> places)
+        : FailureError(message), places_(std::move(places)) {}
     ~FillObstacle() override;
-    const Vec3& place() const { return place_; }
+    /// All that were found before the fill stopped; at least one.
+    const std::vector<Vec3>& places() const { return places_; }
 
   private:
-    Vec3 place_;
+    std::vector<Vec3> places_;
 };
 
 /// A point that boundary recovery had to leave on the surface mesh.

@@ -247,12 +247,14 @@ constexpr int kSweeps = 2;
 namespace fill {
 
 FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
-                     const Context& context, FillReport& r, const std::vector<char>& may_slide) {
+                     const Context& context, FillReport& r, const std::vector<char>& may_slide,
+                     const BoundaryCheck& check) {
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);
     RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
     r.boundary_points_lifted = lift_splits(start.complex, start.surface, recovery.splits);
     r.boundary_points_added = added_points(start, recovery.splits);
+    if (check) check(r.boundary_points_added);
     r.edges_flipped_in = recovery.edges_by_flips;
     r.faces_flipped_in = recovery.faces_by_flips;
 

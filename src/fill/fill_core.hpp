@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/fill.hpp>
+#include <functional>
 
 namespace anvilcast::fill {
 
@@ -37,10 +38,14 @@ struct LayerSlots {
     std::vector<Cell> cells;
 };
 
+/// Looks at the points that the boundary needs, before anything is filled; may throw.
+using BoundaryCheck = std::function<void(const std::vector<AddedBoundaryPoint>&)>;
+
 /// As fill_with_tetrahedra, but for the assembly. `may_slide`: of each point of the surface mesh, where the options let
 /// points slide; left out: all.
 FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
-                     const Context& context, FillReport& report, const std::vector<char>& may_slide = {});
+                     const Context& context, FillReport& report, const std::vector<char>& may_slide = {},
+                     const BoundaryCheck& check = {});
 
 /// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
 /// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all

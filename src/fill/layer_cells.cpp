@@ -21,12 +21,78 @@ FillObstacle::~FillObstacle() = default;
 namespace fill {
 namespace {
 
+/// Triangles of the wall that the core's boundary has: those with a side that no layer covers.
+std::vector<char> walls_in_core(const SurfaceMesh& wall, const LayerStacks& stacks) {
+    std::vector<char> is_in_core(wall.surface.triangles.size(), 0);
+    for (const Index t : stacks.wall_of_core)
+        if (t != kNone) is_in_core[t] = 1;
+    return is_in_core;
+}
+
+/// The face on whose top the point is, or whose edge has it; kNone for one that no layers stand below.
+Index face_below(const LayerStacks& stacks, const AddedBoundaryPoint& added) {
+    if (const Index face = stacks.face_of_core[added.triangle]; face != kNone || added.corners[2] != kNone) return face;
+    for (Index i = 0; i < stacks.faces.size(); ++i) {
+        int n = 0;
+        bool has_layers = false;
+        for (const Index c : stacks.faces[i].columns) {
+            if (c == kNone) continue;
+            n += stacks.columns[c].top == added.corners[0] || stacks.columns[c].top == added.corners[1] ? 1 : 0;
+            has_layers |= stacks.columns[c].count > 0;
+        }
+        if (n == 2 && has_layers) return i;
+    }
+    return kNone;
+}
+
+/// Points that the fill needs where none can be put.
+class Obstacles {
+  public:
+    void add(const Vec3& place, const char* where) {
+        if (places_.empty()) where_ = where;
+        places_.push_back(place);
+    }
+    void throw_if_any() const {
+        if (places_.empty()) return;
+        const Vec3& p = places_.front();
+        throw FillObstacle(fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be "
+                                       "put; ask for a smaller size or lower layers there",
+                                       where_, p.x, p.y, p.z),
+                           places_);
+    }
+
+  private:
+    const char* where_ = "";
+    std::vector<Vec3> places_;
+};
+
+/// Where the boundary needs a point that no column can be put under the fill is not begun.
+void check_added(const SurfaceMesh& wall, const LayerStacks& stacks, const std::vector<AddedBoundaryPoint>& added) {
+    if (added.empty()) return;
+    const std::vector<char> is_in_core = walls_in_core(wall, stacks);
+    Obstacles obstacles;
+    for (const AddedBoundaryPoint& a : added) {
+        const Index t = stacks.wall_of_core[a.triangle];
+        for (std::size_t k = 0; t != kNone && k < 2; ++k)
+            if (wall.sides[t][k] != stacks.core.sides[a.triangle][k])
+                obstacles.add(a.place, "on a wall with layers on its other side");
+        const Index number = face_below(stacks, a);
+        if (number == kNone) continue;
+        const Index side = stacks.faces[number].side;
+        if (side == kNone)
+            obstacles.add(a.place, "on the fan of layers round a sharp edge");
+        else if (is_in_core[side / 2] != 0)
+            obstacles.add(a.place, "over a wall with cells on its other side");
+    }
+    obstacles.throw_if_any();
+}
+
 class LayerCells {
   public:
     LayerCells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
                const std::vector<AddedBoundaryPoint>& added)
         : wall_(wall), stacks_(stacks), core_(std::move(core)), cells_(core_.cells) {
-        find_walls_in_core();
+        is_in_core_ = walls_in_core(wall, stacks);
         reserve();
         place_columns();
         for (const AddedBoundaryPoint& a : added) add_column(a);
@@ -43,10 +109,12 @@ class LayerCells {
             else if (n_caps[top.face]++ == 0)
                 add_quad(face);
         }
+        Obstacles obstacles;
         for (const auto& [face, n] : n_caps)
             if (n != (stacks_.faces[face].apex != kNone ? 4 : 1))
-                refuse(cells_.points[columns_[stacks_.faces[face].columns[0]].back()],
-                       "on the fan of layers round a sharp edge");
+                obstacles.add(cells_.points[columns_[stacks_.faces[face].columns[0]].back()],
+                              "on the fan of layers round a sharp edge");
+        obstacles.throw_if_any();
         for (const LayerStacks::Strip& s : stacks_.strips) add_strip(s);
         if (slots != nullptr) *slots = std::move(slots_);
         return std::move(cells_);
@@ -101,33 +169,11 @@ class LayerCells {
         }
     }
 
-    /// The face on whose top the point is, or whose edge has it; kNone for one that no layers stand below.
-    Index face_below(const AddedBoundaryPoint& added) const {
-        if (const Index face = stacks_.face_of_core[added.triangle]; face != kNone || added.corners[2] != kNone)
-            return face;
-        for (Index i = 0; i < stacks_.faces.size(); ++i) {
-            int n = 0;
-            bool has_layers = false;
-            for (const Index c : stacks_.faces[i].columns) {
-                if (c == kNone) continue;
-                n += stacks_.columns[c].top == added.corners[0] || stacks_.columns[c].top == added.corners[1] ? 1 : 0;
-                has_layers |= stacks_.columns[c].count > 0;
-            }
-            if (n == 2 && has_layers) return i;
-        }
-        return kNone;
-    }
-
     /// A column in the middle of others, with the layers of the one with the fewest.
     void add_column(const AddedBoundaryPoint& added) {
-        const Index wall = stacks_.wall_of_core[added.triangle], number = face_below(added);
-        for (std::size_t k = 0; wall != kNone && k < 2; ++k)
-            if (wall_.sides[wall][k] != stacks_.core.sides[added.triangle][k])
-                refuse(added.place, "on a wall with layers on its other side");
+        const Index number = face_below(stacks_, added);
         if (number == kNone) return;
         const LayerStacks::Face& face = stacks_.faces[number];
-        if (face.side == kNone) refuse(added.place, "on the fan of layers round a sharp edge");
-        if (is_in_core_[face.side / 2] != 0) refuse(added.place, "over a wall with cells on its other side");
         std::vector<std::pair<Index, double>> parents;  // columns
         for (std::size_t k = 0; k < 3; ++k)
             if (added.corners[k] != kNone) parents.emplace_back(column_at(face, added.corners[k]), added.weights[k]);
@@ -144,14 +190,6 @@ class LayerCells {
         column_of_top_[column.back()].push_back(static_cast<Index>(columns_.size()));
         added_on_[static_cast<Index>(columns_.size())] = parents;
         columns_.push_back(std::move(column));
-    }
-
-    [[noreturn]] static void refuse(const Vec3& place, const std::string& where) {
-        throw FillObstacle(
-            fmt::format("the fill needs a point {} at [{:.6g}, {:.6g}, {:.6g}] m, where none can be put; ask for a "
-                        "smaller size or lower layers there",
-                        where, place.x, place.y, place.z),
-            place);
     }
 
     Index column_at(const LayerStacks::Face& face, Index core_point) const {
@@ -190,13 +228,6 @@ class LayerCells {
         c.boundary_points = std::move(points);
         c.boundary_offsets = std::move(offsets);
         c.boundary_zone = std::move(zones);
-    }
-
-    /// Triangles of the wall that the core's boundary has: those with a side that no layer covers.
-    void find_walls_in_core() {
-        is_in_core_.assign(wall_.surface.triangles.size(), 0);
-        for (const Index t : stacks_.wall_of_core)
-            if (t != kNone) is_in_core_[t] = 1;
     }
 
     void add_boundary(std::initializer_list<Index> points, Index zone) {
@@ -353,18 +384,17 @@ std::vector<char> points_without_layers(const LayerStacks& stacks) {
     return is_free;
 }
 
-}  // namespace
-
-namespace {
-
-fill::FilledCore fill_inside_layers(const LayerStacks& stacks, const SizeField& sizes, const FillOptions& options,
-                                    const Context& context, FillReport& report) {
+fill::FilledCore fill_inside_layers(const SurfaceMesh& wall, const LayerStacks& stacks, const SizeField& sizes,
+                                    const FillOptions& options, const Context& context, FillReport& report) {
+    const fill::BoundaryCheck check = [&](const std::vector<AddedBoundaryPoint>& added) {
+        fill::check_added(wall, stacks, added);
+    };
     try {
         return fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, report,
-                               points_without_layers(stacks));
+                               points_without_layers(stacks), check);
     } catch (const fill::RegionsMeet& e) {
         // What layers are grown into is closed: the fill has lost a part of it.
-        throw FillObstacle(e.what(), e.place());
+        throw FillObstacle(e.what(), {e.place()});
     }
 }
 
@@ -375,7 +405,7 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     const ThreadLimit limit(context);
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
-    fill::FilledCore core = fill_inside_layers(stacks, sizes, options, context, r);
+    fill::FilledCore core = fill_inside_layers(surface, stacks, sizes, options, context, r);
     fill::LayerSlots slots;
     VolumeMesh mesh =
         assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));

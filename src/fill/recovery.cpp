@@ -220,7 +220,7 @@ class Recovery {
             fmt::format("{} near [{:.9g}, {:.9g}, {:.9g}] m; look at the surface there, or change the surface size a "
                         "little",
                         what, p.x, p.y, p.z),
-            p);
+            {p});
     }
 
     /// An edge of the complex that pierces the triangle, next to its side ab; the edges of the triangle are there.

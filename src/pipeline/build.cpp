@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "io/files.hpp"
 #include "pipeline/prepare.hpp"
@@ -89,11 +90,11 @@ void make_directory(const std::filesystem::path& directory) {
         throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
 }
 
-/// Where the fill needs a point within layers they are left out, in a ball that grows each time, and all is filled
+/// Where the fill meets obstacles in layers these are left out, in balls twice as large each time, and all is filled
 /// again.
 void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeField& field, const FillOptions& options,
                        BuildResult& result, Stopwatch& watch, const Context& context) {
-    constexpr int kMostAttempts = 6;
+    constexpr int kMostAttempts = 8;
     LayerRequest request = layer_request(c);
     for (int attempt = 1;; ++attempt) {
         const LayerStacks stacks = with_case_file(c, [&] { return grow_layers(surface, field, request, context); });
@@ -105,10 +106,7 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
             return;
         } catch (const FillObstacle& e) {
             if (attempt == kMostAttempts) throw;
-            double radius = 2 * field.at(e.place());
-            for (const Ball& ball : request.bare)
-                if (distance(ball.center, e.place()) <= 2 * ball.radius) radius = std::max(radius, 2 * ball.radius);
-            request.bare.push_back({e.place(), radius});
+            for (const Vec3& place : e.places()) request.bare.push_back({place, std::ldexp(field.at(place), attempt)});
         }
         watch.lap("fill");
     }
