@@ -22,8 +22,8 @@ using LengthAt = std::function<double(const Vec3&)>;
 
 struct WrapOptions {
     double gap = 0;  ///< metres: a ball of this diameter goes where the fluid goes
-    /// A finer gap in places, in metres; left out, or larger than `gap`: `gap`. Should change by no more than a third
-    /// of the distance.
+    /// A finer gap in places, in metres; left out, larger than `gap`, or no number: `gap`. Should change by no more
+    /// than a third of the distance.
     LengthAt gap_at = {};
     double detail = 0;          ///< sharp edges and borders of zones shorter than this are wrapped over; 0: two gaps
     double feature_angle = 40;  ///< degrees between normals from which an edge is sharp

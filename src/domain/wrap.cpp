@@ -43,9 +43,7 @@ WrapResult wrap(const Surface& original, const WrapOptions& options, const Lengt
     context.report("domain", "wrapping", 0);
     const Surface sheets = mend(original, {}, context).surface;
     const TriangleTree tree(sheets.points, sheets.triangles);
-    const LengthAt gap_at = [&](const Vec3& p) {
-        return options.gap_at ? std::clamp(options.gap_at(p), 1e-3 * options.gap, options.gap) : options.gap;
-    };
+    const LengthAt gap_at = [&](const Vec3& p) { return wrapping::gap_of(options, p); };
     const double detail = options.detail > 0 ? options.detail : 2 * options.gap;
     const wrapping::CurveSet curves(sheets, detail, options.feature_angle, gap_at);
     WrapResult result;

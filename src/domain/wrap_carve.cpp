@@ -114,7 +114,7 @@ double Carver::local_gap(const Vec3& p) const {
     const double width = 0.2 * options_.gap;
     const GridCell cell = GridCell::of(p, width);
     const auto [at, is_new] = gaps_.try_emplace(cell, 0);
-    if (is_new) at->second = std::clamp(options_.gap_at(cell.center(width)), 1e-3 * options_.gap, options_.gap);
+    if (is_new) at->second = gap_of(options_, cell.center(width));
     return at->second;
 }
 

@@ -204,6 +204,11 @@ void drop_crowded(const Surface& s, std::vector<Chain>& chains, const LengthAt& 
 
 }  // namespace
 
+double gap_of(const WrapOptions& options, const Vec3& p) {
+    const double own = options.gap_at ? options.gap_at(p) : options.gap;
+    return std::isnan(own) ? options.gap : std::clamp(own, 1e-3 * options.gap, options.gap);
+}
+
 CurveSet::CurveSet(const Surface& s, double detail, double angle, const LengthAt& gap_at) {
     const SurfaceEdges edges(s.triangles, s.points.size());
     const double sharp = std::cos(angle * std::numbers::pi / 180);

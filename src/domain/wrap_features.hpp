@@ -9,6 +9,9 @@
 
 namespace anvilcast::wrapping {
 
+/// The gap at a place, within the bounds that it has; one that is no number is left out.
+double gap_of(const WrapOptions& options, const Vec3& p);
+
 /// A chain of kept edges of the original.
 struct Curve {
     std::vector<Vec3> points;  ///< of a loop the first one again at the end

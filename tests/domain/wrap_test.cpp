@@ -270,6 +270,9 @@ TEST(Wrap, IsFinerWhereTheGapIs) {
     EXPECT_NEAR(enclosed_volume(w.surface), 2 - 0.5 * width, 0.15 * 0.5 * width);
     ASSERT_FALSE(w.bridged.empty());
     EXPECT_GT(w.bridged.front().place.x, 1.5);
+    // What is no number is left out.
+    options.gap_at = [](const Vec3&) { return std::nan(""); };
+    EXPECT_EQ(wrap(s, options, kMetres).surface.triangles, wrapped(s, options.gap).surface.triangles);
 }
 
 TEST(Wrap, TellsHowTheFluidLeaksOut) {
