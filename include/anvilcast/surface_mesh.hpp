@@ -35,9 +35,9 @@ struct SurfaceMesh {
 /// the original surface (to rounding, and unless `curved`), points of feature edges on the original edges, so that flat
 /// patches parallel to two axes stay flat to the last bit; (3) no two triangles cross or touch; (4) the same mesh on
 /// any number of threads. Where the deviation is larger than allowed, or the mesh would cross itself, sizes are made
-/// smaller. Throws GeometryError with places when the given boundary crosses itself. Parallel, O(n log n). Sources: M.
-/// Botsch, L. Kobbelt, A remeshing approach to multiresolution modeling (2004); M. Dunyach et al., Adaptive remeshing
-/// for real-time mesh deformation (2013).
+/// smaller; where it still would, the given triangles are divided instead. Throws GeometryError with places when the
+/// given boundary crosses itself. Parallel, O(n log n). Sources: M. Botsch, L. Kobbelt, A remeshing approach to
+/// multiresolution modeling (2004); M. Dunyach et al., Adaptive remeshing for real-time mesh deformation (2013).
 ANVILCAST_API SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes,
                                        const SurfaceMeshOptions& options = {}, const Context& context = {});
 

@@ -230,8 +230,10 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
         const std::vector<Index> crossing = conflicts(draft);
         bool is_done = crossing.empty();
         if (attempt == 0 && !is_done) refuse_crossing(domain.boundary);
-        if (attempt == kMostAttempts && !is_done)
+        if (attempt == kMostAttempts && !is_done) {
+            refuse_crossing(domain.boundary);
             report_crossing(middle_of(draft.points, draft.triangles[crossing.front()]));
+        }
         if (attempt < first_to_keep_edges) {
             for (const Index t : crossing) {
                 const Vec3 p = middle_of(draft.points, draft.triangles[t]);

@@ -589,5 +589,28 @@ TEST(Layers, GrowInATubeOfUnsizedNeedles) {
     EXPECT_NEAR(assess(r.mesh).volume, examine(tube).enclosed_volume, 1e-9);
 }
 
+TEST(Layers, LeaveBallsBareThatTheyAreToldOf) {
+    const SurfaceMesh surface = meshed(kit::inside_of(kit::sphere({0, 0, 0}, 1, 4)), 0.2);
+    const SizeField field = sizes_of(surface, 0.2);
+    const Ball bare{{0, 0, 1}, 0.5};
+    const LayerStacks stacks = grow_layers(surface, field, {.recipes = {recipe(0.01, 3, 1.2)}, .bare = {bare}});
+    std::size_t n_bare = 0, n_full = 0;
+    for (const LayerStacks::Column& c : stacks.columns) {
+        const bool is_within = distance(surface.surface.points[c.point], bare.center) <= bare.radius;
+        if (is_within) {
+            EXPECT_EQ(c.count, 0U);
+        }
+        n_bare += is_within ? 1 : 0;
+        n_full += c.count == 3 ? 1 : 0;
+    }
+    EXPECT_GT(n_bare, 10U);
+    EXPECT_GT(n_full, 4 * n_bare);
+    ASSERT_FALSE(stacks.zones.empty());
+    const auto& shortfalls = stacks.zones[0].shortfalls;
+    EXPECT_TRUE(std::any_of(shortfalls.begin(), shortfalls.end(),
+                            [](const ZoneLayers::Shortfall& s) { return s.limit == LayerLimit::fill; }));
+    EXPECT_EQ(find_faults(fill_with_layers(surface, stacks, field)), std::vector<std::string>{});
+}
+
 }  // namespace
 }  // namespace anvilcast
