@@ -182,13 +182,18 @@ class Optimiser {
     /// A vertex's cells, as the three other corners of each from the vertex, x before y before z. Single precision,
     /// four at a time: good enough to compare, and signs are decided exactly before anything moves.
     struct Star {
-        static constexpr std::size_t kMost = 96;
+        static constexpr std::size_t kMost = 96, kBlock = 8;
         std::size_t n = 0;
         std::array<std::array<std::array<float, kMost>, 3>, 3> corner;  // corner, axis, cell
         std::array<float, kMost> opposite, volume6, quality;            // squares of the edges off the vertex
 
+        std::size_t n_blocks() const { return (n + kBlock - 1) / kBlock; }
+        /// The last block is filled up with the first cell.
         void measure() {
-            for (std::size_t i = 0; i < n; ++i) {
+            for (std::size_t i = n; i < n_blocks() * kBlock; ++i)
+                for (auto& of_corner : corner)
+                    for (auto& of_axis : of_corner) of_axis[i] = of_axis[0];
+            for (std::size_t i = 0; i < n_blocks() * kBlock; ++i) {
                 float sum = 0;
                 for (std::size_t k = 0; k < 3; ++k)
                     for (std::size_t axis = 0; axis < 3; ++axis) {
@@ -198,10 +203,9 @@ class Optimiser {
                 opposite[i] = sum;
             }
         }
-        /// With the vertex put aside.
-        void judge(const std::array<float, 3>& step) {
+        void judge_block(std::size_t block, const std::array<float, 3>& step) {
             const auto& [x, y, z] = corner;
-            for (std::size_t i = 0; i < n; ++i) {
+            for (std::size_t i = block * kBlock; i < (block + 1) * kBlock; ++i) {
                 const float x0 = x[0][i] - step[0], x1 = x[1][i] - step[1], x2 = x[2][i] - step[2];
                 const float y0 = y[0][i] - step[0], y1 = y[1][i] - step[1], y2 = y[2][i] - step[2];
                 const float z0 = z[0][i] - step[0], z1 = z[1][i] - step[1], z2 = z[2][i] - step[2];
@@ -212,6 +216,19 @@ class Optimiser {
                 volume6[i] = volume;
                 quality[i] = std::numbers::sqrt2_v<float> * volume / (mean * std::sqrt(mean));
             }
+        }
+        /// With the vertex put aside.
+        void judge(const std::array<float, 3>& step) {
+            for (std::size_t block = 0; block < n_blocks(); ++block) judge_block(block, step);
+        }
+        /// The worst quality with the vertex put aside; or one that is no better than `enough`, as soon as it is found.
+        float worst(const std::array<float, 3>& step, float enough) {
+            float least = 1;
+            for (std::size_t block = 0; block < n_blocks() && least > enough; ++block) {
+                judge_block(block, step);
+                for (std::size_t i = block * kBlock; i < (block + 1) * kBlock; ++i) least = std::min(least, quality[i]);
+            }
+            return least;
         }
         Tally tally() const {
             Tally t;
@@ -317,9 +334,18 @@ class Optimiser {
                                                                             {-.577, .577, -.577},
                                                                             {.577, -.577, -.577},
                                                                             {-.577, -.577, -.577}}};
+        // The worst first: most places are ruled out by them.
+        std::sort(star_.begin(), star_.end(),
+                  [&](Index s, Index t) { return quality(s) != quality(t) ? quality(s) < quality(t) : s < t; });
+        const bool is_gathered = gather(v, star_);
+        auto worst_at = [&](const Vec3& p, double enough) {
+            if (!is_gathered) return star_quality(star_, v, p, enough);
+            const Vec3 d = p - start;
+            return double{around_.worst({static_cast<float>(d.x), static_cast<float>(d.y), static_cast<float>(d.z)},
+                                        static_cast<float>(enough))};
+        };
         Vec3 best = start;
-        const double first = star_quality(star_, v, start, -1);
-        double now = first;
+        double now = worst_at(start, -1);
         // Bounded: in a very thin star there would be a slightly better place again and again.
         double step = 0.25 * radius;
         for (int round = 0; round < kMostSearchRounds && step > 0.004 * radius; ++round) {
@@ -327,7 +353,7 @@ class Optimiser {
             for (const auto& d : kDirections) {
                 Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;
                 if (is_fixed_[v]) p = options_.slide->foot(v, p);
-                const double q = star_quality(star_, v, p, now);
+                const double q = worst_at(p, now);
                 if (q <= now || (is_fixed_[v] && !keeps_surface(v, p))) continue;
                 now = q;
                 best = p;
@@ -335,7 +361,9 @@ class Optimiser {
             }
             if (!better) step *= 0.5;
         }
-        if (now <= first * 1.001 + 1e-9 || !move_if_valid(star_, v, best)) return false;
+        if (best == start) return false;
+        const double least = star_quality(star_, v, start, -1) * 1.001 + 1e-9;
+        if (star_quality(star_, v, best, least) <= least || !move_if_valid(star_, v, best)) return false;
         if (is_fixed_[v]) ++report_.slides;
         return true;
     }

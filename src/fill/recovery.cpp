@@ -28,6 +28,8 @@ namespace {
 
 constexpr int kMaxFlipsPerEdge = 64;
 constexpr int kMaxFlipsPerFace = 200;
+/// Of an edge of the surface. What is shorter than that is in a place where coordinates are too coarse.
+constexpr int kMostHalvings = 16;
 
 std::uint64_t edge_key(Index a, Index b) { return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a; }
 
@@ -215,6 +217,10 @@ class Recovery {
         fail("the surface touches itself", midpoint(complex_.point(a), complex_.point(b)));
     }
 
+    [[noreturn]] void fail_at_edge(Index a, Index b) const {
+        fail("an edge of the surface could not be brought into the tetrahedra",
+             midpoint(complex_.point(a), complex_.point(b)));
+    }
     [[noreturn]] void fail(const char* what, const Vec3& p) const {
         throw FillObstacle(
             fmt::format("{} near [{:.9g}, {:.9g}, {:.9g}] m; look at the surface there, or change the surface size a "
@@ -275,19 +281,22 @@ class Recovery {
     Index split_edge(Index a, Index b, std::size_t round) {
         const Vec3 pa = complex_.point(a), pb = complex_.point(b);
         count_point(pa);
+        const int halvings = ++halvings_[edge_key(a, b)];
+        if (halvings > kMostHalvings) fail_at_edge(a, b);
         // Off the middle by a little in later rounds, so that unlucky places are not met again.
         for (const double base : {0.5, 0.45, 0.55, 0.38, 0.62, 0.27, 0.73}) {
             const double s = base + 0.01 * static_cast<double>(round % 5);
             const Vec3 p = pa + (pb - pa) * s;
             const Index m = insert(p, a);
             if (m == kNone) continue;
+            halvings_[edge_key(a, m)] = halvings_[edge_key(m, b)] = halvings;
             const std::vector<Index> around = at_edge_[edge_key(a, b)];
             SplitPoint split{m, surface_.parent[around.front()], {}, blend({{a, 1 - s}, {b, s}})};
             for (const Index t : around) split.parents.push_back(split_triangle_at_edge(t, a, b, m));
             keep(std::move(split));
             return m;
         }
-        fail("an edge of the surface could not be brought into the tetrahedra", midpoint(pa, pb));
+        fail_at_edge(a, b);
     }
 
     SplitPoint::Parent split_triangle_at_edge(Index t, Index a, Index b, Index m) {
@@ -374,7 +383,9 @@ class Recovery {
     RecoveryReport report_;
     std::vector<Index> missing_;
     std::unordered_map<Index, std::size_t> split_of_;  // of a vertex that was added, its place in the report
-    std::unordered_map<std::uint64_t, std::vector<Index>> at_edge_;  // looked up only, never iterated
+    // Looked up only, never iterated.
+    std::unordered_map<std::uint64_t, std::vector<Index>> at_edge_;
+    std::unordered_map<std::uint64_t, int> halvings_;  // of what the edge is a piece of
     TetComplex::Ring ring_;
     TetComplex::Cavity cavity_;
 };

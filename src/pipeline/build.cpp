@@ -90,11 +90,17 @@ void make_directory(const std::filesystem::path& directory) {
         throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
 }
 
-/// Where the fill meets obstacles in layers these are left out, in balls twice as large each time, and all is filled
-/// again.
+/// A ball to be left bare of layers round an obstacle, twice as large for each one that did not help.
+Ball ball_round(const Vec3& obstacle, double size, const std::vector<Ball>& before) {
+    const auto n = std::count_if(before.begin(), before.end(),
+                                 [&](const Ball& b) { return distance(b.center, obstacle) < b.radius; });
+    return {obstacle, std::ldexp(size, static_cast<int>(n) + 1)};
+}
+
+/// Where the fill meets obstacles in layers these are left out there, and all is filled again.
 void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeField& field, const FillOptions& options,
                        BuildResult& result, Stopwatch& watch, const Context& context) {
-    constexpr int kMostAttempts = 8;
+    constexpr int kMostAttempts = 16;
     LayerRequest request = layer_request(c);
     for (int attempt = 1;; ++attempt) {
         const LayerStacks stacks = with_case_file(c, [&] { return grow_layers(surface, field, request, context); });
@@ -106,7 +112,8 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
             return;
         } catch (const FillObstacle& e) {
             if (attempt == kMostAttempts) throw;
-            for (const Vec3& place : e.places()) request.bare.push_back({place, std::ldexp(field.at(place), attempt)});
+            const std::vector<Ball> before = request.bare;
+            for (const Vec3& place : e.places()) request.bare.push_back(ball_round(place, field.at(place), before));
         }
         watch.lap("fill");
     }

@@ -1,7 +1,8 @@
 // Feature curves are divided first; then, round after round, edges that are too long are split, those too short
 // collapsed, edges flipped and points smoothed. Where the result is too far from the original, or crosses itself (a gap
-// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again. Where it still
-// crosses itself, all edges of the original are kept: its triangles are divided, and cross as little as they do.
+// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again. Where that does
+// not help, edges of the original are kept: its triangles are divided, are as close as they can be, and cross as little
+// as they do.
 
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
@@ -27,15 +28,16 @@ using surfmesh::Remesher;
 
 constexpr int kMostRefinements = 4;
 /// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off. From some
-/// on, edges of the original are kept where it does; those of a wrap are about as long as its gap, and kept soon.
+/// on, edges of the original are kept; those of a wrap are about as long as its gap, and kept soon.
 constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWraps = 2;
 /// Deviations up to this many times the limit are left alone: they are measured, not predicted, and the smallest of
 /// changes would mesh the surface again.
 constexpr double kSlack = 1.25;
 /// Large enough that little is locked, small enough to share out.
 constexpr std::size_t kChunk = 24000;
-/// From so many triangles on splitting goes on side by side.
-constexpr std::size_t kEnoughToShare = 40000;
+/// From so many triangles on splitting goes on side by side, once more than a few edges are of the longest: a coarse
+/// triangle as large as a chunk would have all of its edges locked.
+constexpr std::size_t kEnoughToShare = 40000, kFewEdges = 5000;
 
 struct FinerPlaces {
     std::vector<Vec3> places;
@@ -84,7 +86,7 @@ Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMesh
         in_chunks(kChunk, 0.45, 0.02, thin);
         in_one(0.04, thin);
     }
-    in_one(0.05, [](Remesher& r) { r.split_long_edges(kEnoughToShare); });
+    in_one(0.05, [](Remesher& r) { r.split_long_edges(kEnoughToShare, kFewEdges); });
     // In steps: what is locked at the borders of the chunks must not fall too far behind.
     constexpr std::array<double, 3> kCuts{0.53, 0.41, 0.47};
     for (std::size_t step = 0, before = 0; draft.triangles.size() > before + before / 20 && step < 12; ++step) {
@@ -156,30 +158,45 @@ std::vector<Index> conflicts(const Draft& draft) {
     return in_conflict;
 }
 
-/// Lists the edges of the triangles that some of the mesh's are beside as edges to be kept, but for those within
-/// planes.
-void keep_edges(Surface& original, const TriangleTree& tree, const Draft& draft, const std::vector<Index>& beside) {
-    constexpr double kCosOfPlane = 0.99985;  // 1 degree
+/// Where edges of the original are to be kept: those that it is bent by more than an angle at.
+struct RoughPlace {
+    Box box;
+    double cos_of_bend;
+};
+constexpr double kCosOfPlane = 0.99985, kCosOfSlightBend = 0.9063;  // 1 and 25 degrees
+
+/// Lists edges of the original near the places as edges to be kept. False when all of them are listed already.
+bool keep_edges(Surface& original, const std::vector<RoughPlace>& places) {
+    auto& all = original.feature_edges;
+    auto tidy = [&all] {
+        std::sort(all.begin(), all.end());
+        all.erase(std::unique(all.begin(), all.end()), all.end());
+        return all.size();
+    };
+    const std::size_t n_before = tidy();
+    const TriangleTree tree(original.points, original.triangles);
     const SurfaceEdges edges(original.triangles, original.points.size());
     auto normal = [&](Index t) {
         return normalized(triangle_normal(original.corner(t, 0), original.corner(t, 1), original.corner(t, 2)));
     };
-    for (const Index t : beside) {
-        Box box;
-        for (const Index p : draft.triangles[t]) box.include(draft.points[p]);
-        const Vec3 margin = Vec3{1, 1, 1} * (0.1 * box.diagonal());
-        tree.overlapping({box.lo - margin, box.hi + margin}, [&](Index near) {
+    for (const RoughPlace& place : places)
+        tree.overlapping(place.box, [&](Index near) {
             for (Index k = 0; k < 3; ++k) {
                 const std::size_t e = edges.edge_of(near, k);
                 if (edges.n_uses(e) != 2 ||
-                    dot(normal(edges.begin(e)[0].triangle), normal(edges.begin(e)[1].triangle)) < kCosOfPlane)
-                    original.feature_edges.push_back(edges.ends(e));
+                    dot(normal(edges.begin(e)[0].triangle), normal(edges.begin(e)[1].triangle)) < place.cos_of_bend)
+                    all.push_back(edges.ends(e));
             }
         });
-    }
-    auto& all = original.feature_edges;
-    std::sort(all.begin(), all.end());
-    all.erase(std::unique(all.begin(), all.end()), all.end());
+    return tidy() > n_before;
+}
+
+/// Of a triangle, a tenth of it larger on all sides.
+Box box_round(const Draft& draft, Index triangle) {
+    Box box;
+    for (const Index p : draft.triangles[triangle]) box.include(draft.points[p]);
+    const Vec3 margin = Vec3{1, 1, 1} * (0.1 * box.diagonal());
+    return {box.lo - margin, box.hi + margin};
 }
 
 /// Patch points onto the smooth surface that the original's normals tell of.
@@ -193,8 +210,13 @@ void curve(Draft& draft, const Original& original) {
     });
 }
 
-SurfaceMesh result_of(Draft&& draft, const Original& original) {
+SurfaceMesh finished(Draft&& draft, const Original& original, const surfmesh::Deviation& deviation,
+                     const surfmesh::ShapeLimits& limits) {
     SurfaceMesh out;
+    out.largest_deviation = deviation.largest;
+    out.largest_deviation_at = deviation.at;
+    for (const auto& place : deviation.too_large)
+        if (place.distance > kSlack * limits.at(place.size)) out.too_far.push_back(place.at);
     out.surface.zones = original.surface().zones;
     for (const DomainRegion& r : original.domain().regions) out.regions.push_back({r.name, r.kind});
     out.surface.points = std::move(draft.points);
@@ -234,30 +256,30 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
             refuse_crossing(domain.boundary);
             report_crossing(middle_of(draft.points, draft.triangles[crossing.front()]));
         }
-        if (attempt < first_to_keep_edges) {
-            for (const Index t : crossing) {
-                const Vec3 p = middle_of(draft.points, draft.triangles[t]);
+        std::vector<RoughPlace> rough;
+        for (const Index t : crossing) {
+            const Vec3 p = middle_of(draft.points, draft.triangles[t]);
+            if (attempt >= first_to_keep_edges)
+                rough.push_back({box_round(draft, t), kCosOfPlane});
+            else
                 finer.add(p, field.at(p) / 2);
-            }
-        } else if (!crossing.empty()) {
-            if (!with_kept_edges) with_kept_edges = domain;
-            keep_edges(with_kept_edges->boundary, TriangleTree(domain.boundary.points, domain.boundary.triangles),
-                       draft, crossing);
-            original = std::make_unique<Original>(*with_kept_edges, options.feature_angle);
         }
-        for (const auto& place : deviation.too_large)
-            if (attempt < kMostRefinements && place.distance > kSlack * limits.at(place.size)) {
+        for (const auto& place : deviation.too_large) {
+            if (attempt >= kMostRefinements || place.distance <= kSlack * limits.at(place.size)) continue;
+            is_done = false;
+            const Vec3 margin = Vec3{1, 1, 1} * place.distance;
+            if (attempt >= first_to_keep_edges)
+                rough.push_back({{place.at - margin, place.at + margin}, kCosOfSlightBend});
+            else
                 finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
-                is_done = false;
-            }
-        if (!is_done) continue;
-
-        SurfaceMesh mesh = result_of(std::move(draft), *original);
-        mesh.largest_deviation = deviation.largest;
-        mesh.largest_deviation_at = deviation.at;
-        for (const auto& place : deviation.too_large)
-            if (place.distance > kSlack * limits.at(place.size)) mesh.too_far.push_back(place.at);
-        return mesh;
+        }
+        if (!rough.empty()) {
+            if (!with_kept_edges) with_kept_edges = domain;
+            // More of the same would not make it better.
+            is_done = !keep_edges(with_kept_edges->boundary, rough) && crossing.empty();
+        }
+        if (is_done) return finished(std::move(draft), *original, deviation, limits);
+        if (!rough.empty()) original = std::make_unique<Original>(*with_kept_edges, options.feature_angle);
     }
 }
 

@@ -284,7 +284,7 @@ void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places)
     }
 }
 
-void Remesher::split_long_edges(std::size_t enough) {
+void Remesher::split_long_edges(std::size_t enough, std::size_t few) {
     struct Long {
         double excess;
         Side side;
@@ -292,7 +292,7 @@ void Remesher::split_long_edges(std::size_t enough) {
     };
     std::vector<Long> edges;
     double ceiling = Box::inf;
-    for (int pass = 0; pass < kMostSplitPasses && d_.triangles.size() <= enough; ++pass) {
+    for (int pass = 0; pass < kMostSplitPasses; ++pass) {
         edges.clear();
         double most = 1;
         for (Side s = 0; s < 3 * d_.triangles.size(); ++s) {
@@ -305,6 +305,7 @@ void Remesher::split_long_edges(std::size_t enough) {
         // From coarse to fine, the longest first, and flips in between: so triangles stay well shaped all the way.
         const double least = most > 3 ? 0.5 * most : 1;
         std::erase_if(edges, [least](const Long& e) { return e.excess < least; });
+        if (d_.triangles.size() > enough && edges.size() >= few) break;
         std::sort(edges.begin(), edges.end(), [](const Long& p, const Long& q) {
             return p.excess != q.excess ? p.excess > q.excess : p.side < q.side;
         });
