@@ -30,6 +30,8 @@ constexpr int kMaxFlipsPerEdge = 64;
 constexpr int kMaxFlipsPerFace = 200;
 /// Of an edge of the surface. What is shorter than that is in a place where coordinates are too coarse.
 constexpr int kMostHalvings = 16;
+/// Where a share of a triangle's corner is below that, a point is taken to be at the side opposite.
+constexpr double kCloseToSide = 0.02;
 
 std::uint64_t edge_key(Index a, Index b) { return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a; }
 
@@ -63,6 +65,18 @@ class Recovery {
         const Index code = complex_.find_face(c[0], c[1], c[2]);
         if (code != kNone) complex_.set_tag(tet_of(code), face_of(code), t);
         return code != kNone;
+    }
+    /// Those that were tagged.
+    std::vector<Index> untag(const std::vector<Index>& triangles) {
+        std::vector<Index> tagged;
+        for (const Index t : triangles) {
+            const Triangle& c = surface_.triangles[t];
+            const Index code = complex_.find_face(c[0], c[1], c[2]);
+            if (code == kNone || complex_.tag(tet_of(code), face_of(code)) != t) continue;
+            complex_.set_tag(tet_of(code), face_of(code), kNone);
+            tagged.push_back(t);
+        }
+        return tagged;
     }
     void tag_what_is_there() {
         for (Index t = 0; t < surface_.triangles.size(); ++t)
@@ -278,25 +292,52 @@ class Recovery {
         return v;
     }
 
-    Index split_edge(Index a, Index b, std::size_t round) {
-        const Vec3 pa = complex_.point(a), pb = complex_.point(b);
-        count_point(pa);
-        const int halvings = ++halvings_[edge_key(a, b)];
-        if (halvings > kMostHalvings) fail_at_edge(a, b);
-        // Off the middle by a little in later rounds, so that unlucky places are not met again.
-        for (const double base : {0.5, 0.45, 0.55, 0.38, 0.62, 0.27, 0.73}) {
-            const double s = base + 0.01 * static_cast<double>(round % 5);
-            const Vec3 p = pa + (pb - pa) * s;
-            const Index m = insert(p, a);
-            if (m == kNone) continue;
-            halvings_[edge_key(a, m)] = halvings_[edge_key(m, b)] = halvings;
-            const std::vector<Index> around = at_edge_[edge_key(a, b)];
-            SplitPoint split{m, surface_.parent[around.front()], {}, blend({{a, 1 - s}, {b, s}})};
-            for (const Index t : around) split.parents.push_back(split_triangle_at_edge(t, a, b, m));
-            keep(std::move(split));
+    /// Puts a point on the edge pq, which must be no edge of the surface: what it pierced is free of it. kNone when the
+    /// point does not see all round the edge.
+    Index insert_on_edge(const Vec3& place, Index p, Index q) {
+        complex_.edge_ring(complex_.find_edge(p, q), p, q, ring_);
+        if (!ring_.is_free) return kNone;
+        const Index m = complex_.add_point(place);
+        std::vector<Quad> fresh;
+        for (std::size_t i = 0; i < ring_.ring.size(); ++i) {
+            const Index c = ring_.ring[i], d = ring_.ring[(i + 1) % ring_.ring.size()];
+            fresh.push_back({d, c, q, m});
+            fresh.push_back({c, d, p, m});
+        }
+        if (std::all_of(fresh.begin(), fresh.end(), [&](const Quad& f) { return complex_.orientation(f) > 0; })) {
+            complex_.replace(ring_.tets, fresh);
             return m;
         }
+        complex_.drop_last_point();
+        return kNone;
+    }
+
+    Index split_edge(Index a, Index b, std::size_t round) {
+        // Off the middle by a little in later rounds, so that unlucky places are not met again.
+        for (const double base : {0.5, 0.45, 0.55, 0.38, 0.62, 0.27, 0.73})
+            if (const Index m = split_edge_at(a, b, base + 0.01 * static_cast<double>(round % 5)); m != kNone) return m;
         fail_at_edge(a, b);
+    }
+
+    /// At a share of the way from a to b; kNone when no point can be put there.
+    Index split_edge_at(Index a, Index b, double share) {
+        const Vec3 pa = complex_.point(a), pb = complex_.point(b);
+        count_point(pa);
+        const int halvings = halvings_[edge_key(a, b)] + 1;
+        if (halvings > kMostHalvings) fail_at_edge(a, b);
+        const std::vector<Index> around = at_edge_[edge_key(a, b)];
+        const std::vector<Index> lost = untag(around);
+        const Index m = insert(pa + (pb - pa) * share, a);
+        if (m == kNone) {
+            for (const Index t : lost) tag_if_there(t);
+            return kNone;
+        }
+        missing_.insert(missing_.end(), lost.begin(), lost.end());
+        halvings_[edge_key(a, m)] = halvings_[edge_key(m, b)] = halvings;
+        SplitPoint split{m, surface_.parent[around.front()], {}, blend({{a, 1 - share}, {b, share}})};
+        for (const Index t : around) split.parents.push_back(split_triangle_at_edge(t, a, b, m));
+        keep(std::move(split));
+        return m;
     }
 
     SplitPoint::Parent split_triangle_at_edge(Index t, Index a, Index b, Index m) {
@@ -353,27 +394,47 @@ class Recovery {
         return {{c[0], a / (a + b + d)}, {c[1], b / (a + b + d)}, {c[2], d / (a + b + d)}};
     }
 
+    /// Where an edge pierces it, so that the edge goes; at its side, where that is too close for a triangle between;
+    /// or in its middle.
     void split_face(Index t) {
         const Triangle c = surface_.triangles[t];
         count_point(complex_.point(c[0]));
-        std::vector<Vec3> places;
         for (std::size_t k = 0; k < 3; ++k) {
             const auto [p, q] = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
-            if (p == kNone) continue;
-            const Vec3 n = triangle_normal(complex_.point(c[0]), complex_.point(c[1]), complex_.point(c[2]));
-            const double hp = dot(n, complex_.point(p) - complex_.point(c[0])),
-                         hq = dot(n, complex_.point(q) - complex_.point(c[0]));
-            places.push_back(complex_.point(p) + (complex_.point(q) - complex_.point(p)) * (hp / (hp - hq)));
+            if (p != kNone && split_face_where_pierced(t, p, q)) return;
         }
-        places.push_back((complex_.point(c[0]) + complex_.point(c[1]) + complex_.point(c[2])) / 3.0);
-        for (const Vec3& p : places) {
-            const Index m = insert(p, c[0]);
-            if (m == kNone) continue;
-            SplitPoint split{m, surface_.parent[t], {}, blend(shares(c, p))};
-            split.parents.push_back(replace_triangle(t, {{c[0], c[1], m}, {c[1], c[2], m}, {c[2], c[0], m}}));
-            return keep(std::move(split));
+        const Vec3 middle = (complex_.point(c[0]) + complex_.point(c[1]) + complex_.point(c[2])) / 3.0;
+        const Index m = insert(middle, c[0]);
+        if (m == kNone) fail("a triangle of the surface could not be brought into the tetrahedra", middle);
+        split_face_at(t, m);
+    }
+
+    bool split_face_where_pierced(Index t, Index p, Index q) {
+        const Triangle c = surface_.triangles[t];
+        const Vec3 n = triangle_normal(complex_.point(c[0]), complex_.point(c[1]), complex_.point(c[2]));
+        const double hp = dot(n, complex_.point(p) - complex_.point(c[0])),
+                     hq = dot(n, complex_.point(q) - complex_.point(c[0]));
+        const Vec3 place = complex_.point(p) + (complex_.point(q) - complex_.point(p)) * (hp / (hp - hq));
+        const auto share = shares(c, place);
+        for (std::size_t k = 0; k < 3; ++k) {
+            if (share[k].second > kCloseToSide) continue;
+            const auto& [a, of_a] = share[(k + 1) % 3];
+            const auto& [b, of_b] = share[(k + 2) % 3];
+            const double s = of_b / (of_a + of_b);
+            return std::min(s, 1 - s) > kCloseToSide && split_edge_at(a, b, s) != kNone;
         }
-        fail("a triangle of the surface could not be brought into the tetrahedra", places.back());
+        Index m = insert_on_edge(place, p, q);
+        if (m == kNone) m = insert(place, c[0]);
+        if (m == kNone) return false;
+        split_face_at(t, m);
+        return true;
+    }
+
+    void split_face_at(Index t, Index m) {
+        const Triangle c = surface_.triangles[t];
+        SplitPoint split{m, surface_.parent[t], {}, blend(shares(c, complex_.point(m)))};
+        split.parents.push_back(replace_triangle(t, {{c[0], c[1], m}, {c[1], c[2], m}, {c[2], c[0], m}}));
+        keep(std::move(split));
     }
 
     TetComplex& complex_;

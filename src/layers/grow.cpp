@@ -215,7 +215,7 @@ class Grower {
 
     /// Sizes near the walls as the tops are: where those are drawn together the shore is finer too.
     bool cut_shores() {
-        cut_ = shores_->cut(settled_.stack, top_, sizes_, context_);
+        cut_ = shores_->cut(settled_.stack, top_, shores_as_they_are_, sizes_, context_);
         return shrink_all(cut_.failed, LayerLimit::corner_of_zone);
     }
 
@@ -336,12 +336,34 @@ class Grower {
         make_core();
         const Surface& s = out_.core.surface;
         std::vector<Index> feet;
-        for (const auto& pair : find_self_intersections(s.points, s.triangles))
-            for (const Index t : pair) {
+        bool is_sound = true;
+        for (const auto& pair : find_self_intersections(s.points, s.triangles)) {
+            const std::size_t n = feet.size();
+            for (const Index t : pair)
                 if (out_.face_of_core[t] != kNone) add_feet(out_.faces[out_.face_of_core[t]], feet);
-            }
-        if (feet.empty()) return true;
-        return shrink_all(std::move(feet), LayerLimit::crossing);
+            if (feet.size() == n) is_sound = !mend_shore(pair, feet) && is_sound;
+        }
+        return shrink_all(std::move(feet), LayerLimit::crossing) && is_sound;
+    }
+
+    /// Where shores cross, they stay as they were; where that is not enough, columns near them get lower. False where
+    /// there is nothing to do.
+    bool mend_shore(const std::array<Index, 2>& crossing, std::vector<Index>& feet) {
+        const Surface& s = out_.core.surface;
+        Box box;
+        for (const Index t : crossing)
+            for (const Index p : s.triangles[t]) box.include(s.points[p]);
+        auto holds = [](const Box& b, const Vec3& p) { return b.distance_squared_to(p) == 0; };
+        const bool is_new = std::none_of(shores_as_they_are_.begin(), shores_as_they_are_.end(),
+                                         [&](const Box& kept) { return holds(kept, box.lo) && holds(kept, box.hi); });
+        if (is_new) {
+            shores_as_they_are_.push_back(box);
+            return true;
+        }
+        const std::size_t n = feet.size();
+        for (Index f = 0; f < wall_.feet.size(); ++f)
+            if (count(f) > 0 && holds(box, wall_.place_of(f))) feet.push_back(f);
+        return feet.size() > n;
     }
 
     // ---- what came out ----
@@ -401,9 +423,10 @@ class Grower {
     Settled settled_;
     std::vector<Vec3> top_;
     Shores::Cut cut_;
-    std::vector<char> has_changed_;  // of each foot, since cells were last looked at
-    std::vector<char> is_bad_;       // of each face
-    std::vector<char> is_covered_;   // of each side: a layer stands on it
+    std::vector<Box> shores_as_they_are_;  ///< where what was meshed anew would cross
+    std::vector<char> has_changed_;        // of each foot, since cells were last looked at
+    std::vector<char> is_bad_;             // of each face
+    std::vector<char> is_covered_;         // of each side: a layer stands on it
     LayerStacks out_;
     int round_ = 0;
 };

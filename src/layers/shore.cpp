@@ -193,7 +193,7 @@ class Cutter {
         return failed_;
     }
 
-    Shores::Cut result(const SizeField& sizes, const Context& context);
+    Shores::Cut result(const std::vector<Box>& as_it_is, const SizeField& sizes, const Context& context);
 
   private:
     bool is_flat(const LayerStacks::Strip& s) const { return stack_[s.a].count == 0 && stack_[s.b].count == 0; }
@@ -350,10 +350,18 @@ class Cutter {
     mutable std::vector<double> sizes_;
 };
 
-/// Draft of what the sheets have left: their borders are fixed.
+/// Draft of what the sheets have left: their borders are fixed, and edges that reach into a box.
 Draft draft_of(const std::vector<Vec3>& points, const std::vector<std::pair<Index, std::vector<Triangle>>>& sheets,
-               const Original& original, const SizeField& sizes, std::vector<Index>& number) {
+               const std::vector<Box>& as_it_is, const Original& original, const SizeField& sizes,
+               std::vector<Index>& number) {
     const std::vector<Edge>& kept = original.surface().feature_edges;
+    auto is_kept = [&](Index a, Index b) {
+        if (std::binary_search(kept.begin(), kept.end(), Edge{std::min(a, b), std::max(a, b)})) return true;
+        Box box;
+        box.include(points[a]);
+        box.include(points[b]);
+        return std::any_of(as_it_is.begin(), as_it_is.end(), [&box](const Box& b2) { return box.overlaps(b2); });
+    };
     Draft d;
     std::vector<Index> local(points.size(), kNone);
     for (const auto& [patch, triangles] : sheets)
@@ -377,8 +385,7 @@ Draft draft_of(const std::vector<Vec3>& points, const std::vector<std::pair<Inde
     for (std::size_t e = 0; e < edges.size(); ++e) {
         const auto* use = edges.begin(e);
         const Index a = number[edges.ends(e)[0]], b = number[edges.ends(e)[1]];
-        if (edges.n_uses(e) == 2 && d.patch_of[use[0].triangle] == d.patch_of[use[1].triangle] &&
-            !std::binary_search(kept.begin(), kept.end(), Edge{std::min(a, b), std::max(a, b)}))
+        if (edges.n_uses(e) == 2 && d.patch_of[use[0].triangle] == d.patch_of[use[1].triangle] && !is_kept(a, b))
             continue;
         for (; use != edges.end(e); ++use)
             d.feature_sides[use->triangle] =
@@ -415,12 +422,12 @@ void remesh(Remesher& r) {
     r.flip_edges();
 }
 
-Shores::Cut Cutter::result(const SizeField& sizes, const Context& context) {
+Shores::Cut Cutter::result(const std::vector<Box>& as_it_is, const SizeField& sizes, const Context& context) {
     context.check_stop();
     std::vector<std::pair<Index, std::vector<Triangle>>> sheets;
     for (const auto& [patch, sheet] : sheets_) sheets.emplace_back(patch, sheet->triangles());
     std::vector<Index> number;
-    Draft draft = draft_of(points_, sheets, original_, sizes, number);
+    Draft draft = draft_of(points_, sheets, as_it_is, original_, sizes, number);
     const surfmesh::SizeAt size_at = [&sizes](const Vec3& p) { return sizes.at(p); };
     std::vector<Index> came_from;
     if (!draft.triangles.empty()) {
@@ -466,8 +473,8 @@ Shores::Cut Cutter::result(const SizeField& sizes, const Context& context) {
 
 }  // namespace
 
-Shores::Cut Shores::cut(const std::vector<LayerStack>& stack, const std::vector<Vec3>& top, const SizeField& sizes,
-                        const Context& context) const {
+Shores::Cut Shores::cut(const std::vector<LayerStack>& stack, const std::vector<Vec3>& top,
+                        const std::vector<Box>& as_it_is, const SizeField& sizes, const Context& context) const {
     const Impl& m = *impl_;
     Cut none;
     if (empty()) {
@@ -479,7 +486,7 @@ Shores::Cut Shores::cut(const std::vector<LayerStack>& stack, const std::vector<
     const auto failed =
         cutter.run([&](Index f) { return m.along_edge(f, length(m.directions[f].step) * stack[f].total); },
                    [&](Corner shore) { return m.patch_of(shore); });
-    if (failed.empty()) return cutter.result(sizes, context);
+    if (failed.empty()) return cutter.result(as_it_is, sizes, context);
     none.failed = failed;
     return none;
 }

@@ -29,9 +29,10 @@ class Shores {
         std::vector<Index> failed;        ///< feet for whose columns no room could be made
     };
     /// Takes the strips out of the zones that have some and meshes the rest with the sizes given; other triangles of
-    /// the surface are not among the result. `stack`: of each foot; `top`: the place of its column's top.
-    Cut cut(const std::vector<LayerStack>& stack, const std::vector<Vec3>& top, const SizeField& sizes,
-            const Context& context) const;
+    /// the surface are not among the result. `stack`: of each foot; `top`: the place of its column's top; edges that
+    /// reach into the boxes `as_it_is` are kept.
+    Cut cut(const std::vector<LayerStack>& stack, const std::vector<Vec3>& top, const std::vector<Box>& as_it_is,
+            const SizeField& sizes, const Context& context) const;
 
     /// Is the triangle of the surface mesh among those that cut() works on?
     bool has(Index triangle) const;
