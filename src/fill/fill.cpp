@@ -178,18 +178,26 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
             if (3 * std::abs(complex.volume(t)) > kFlat * longest * largest) continue;
             std::vector<Index> tags;
             std::vector<std::array<Index, 3>> exposed;
-            double least = largest;  // exposed face
+            std::vector<Vec3> normals;  // of the faces as the boundary has them, or would have them
+            double least = largest;     // exposed face
             for (int f = 0; f < 4; ++f) {
-                if (tet.n[f] == kNone) {
+                const std::array<Index, 3> face{tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]};
+                const Vec3 inward =
+                    triangle_normal(complex.point(face[0]), complex.point(face[1]), complex.point(face[2]));
+                const bool is_exposed = tet.n[f] != kNone;
+                normals.push_back(is_exposed ? inward : -inward);
+                if (is_exposed) {
+                    exposed.push_back(face);
+                    least = std::min(least, length(inward) / 2);
+                } else {
                     tags.push_back(complex.tag(t, f));
-                    continue;
                 }
-                exposed.push_back({tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]});
-                const std::array<Index, 3>& e = exposed.back();
-                least = std::min(least, triangle_area(complex.point(e[0]), complex.point(e[1]), complex.point(e[2])));
             }
             // A point that was added to an edge lies between its ends: that would be a boundary face without an area.
-            if (tags.size() != 2 || least < kFlat * longest * longest ||
+            // Where one of the points lies among the others the boundary would be folded.
+            const bool is_folded =
+                std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return dot(n, normals[0]) <= 0; });
+            if (tags.size() != 2 || least < kFlat * longest * longest || is_folded ||
                 zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] || !complex.peel(t))
                 continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.

@@ -2,7 +2,8 @@
 //
 // The tetrahedra at such a point fall into parts, cut by the surface's triangles at it: two on an ordinary surface. In
 // each part the point becomes one of its own and moves inward, to a place that all the part's outer faces see; between
-// it and the surface there is room for one tetrahedron on each side of each triangle that is whole again.
+// it and the surface there is room for one tetrahedron on each side of each triangle that is whole again. A part that
+// is one tetrahedron over a whole triangle has no height to speak of, and goes.
 
 #include <algorithm>
 #include <array>
@@ -18,8 +19,11 @@ class Lifter {
 
     bool lift(const SplitPoint& split) {
         if (!is_as_divided(split) || !find_parts(split.vertex) || !find_sides(split)) return false;
-        for (Part& part : parts_)
-            if (!find_place(part, split)) return false;
+        for (Part& part : parts_) {
+            part.goes = is_whole_triangle(part);
+            if (!part.goes && !find_place(part, split)) return false;
+        }
+        if (std::all_of(parts_.begin(), parts_.end(), [](const Part& p) { return p.goes; })) return false;
         make_cells(split.vertex);
         if (!do_cells_fit()) return false;
         apply(split);
@@ -52,6 +56,7 @@ class Lifter {
         std::vector<Index> tets;
         std::vector<Quad> caps;  // whole triangles, seen from inside, with the point as the last corner
         Vec3 place;
+        bool goes = false;
     };
 
     bool is_gone(Index t) const { return surface_.triangles[t][0] == kNone; }
@@ -127,6 +132,13 @@ class Lifter {
         return true;
     }
 
+    /// A single tetrahedron: its fourth face is the triangle that the others are pieces of.
+    bool is_whole_triangle(const Part& part) const {
+        if (part.tets.size() != 1 || part.caps.size() != 1) return false;
+        const Quad& cap = part.caps.front();
+        return std::all_of(cap.begin(), cap.end(), [&](Index v) { return complex_.tet(part.tets.front()).has(v); });
+    }
+
     /// Positive with the point moved to its new place?
     bool is_positive(const Quad& q, Index vertex, const Vec3& place) const {
         std::array<Vec3, 4> p;
@@ -158,23 +170,25 @@ class Lifter {
         return false;
     }
 
-    /// What goes and what comes: in the first part the vertex keeps its number, in others it gets the next ones.
+    /// What goes and what comes: in the first part that stays the vertex keeps its number, in others it gets the next
+    /// ones.
     void make_cells(Index split_vertex) {
         old_.clear();
         fresh_.clear();
-        for (std::size_t k = 0; k < parts_.size(); ++k) {
-            const Part& part = parts_[k];
-            const Index vertex = k == 0 ? split_vertex : static_cast<Index>(complex_.points().size() + k - 1);
+        Index vertex = split_vertex, next = static_cast<Index>(complex_.points().size());
+        for (const Part& part : parts_) {
+            old_.insert(old_.end(), part.tets.begin(), part.tets.end());
+            if (part.goes) continue;
             auto add = [&](Quad q) {
                 std::replace(q.begin(), q.end(), split_vertex, vertex);
                 fresh_.push_back(q);
             };
             for (const Index t : part.tets) {
-                old_.push_back(t);
                 const Index* v = complex_.tet(t).v;
                 add({v[0], v[1], v[2], v[3]});
             }
             for (const Quad& cap : part.caps) add(cap);
+            vertex = next++;
         }
     }
 
@@ -204,6 +218,7 @@ class Lifter {
     }
 
     void apply(const SplitPoint& split) {
+        std::erase_if(parts_, [](const Part& p) { return p.goes; });
         complex_.move_point(split.vertex, parts_.front().place);
         for (std::size_t k = 1; k < parts_.size(); ++k) complex_.add_point(parts_[k].place);
         for (const Index t : old_)
