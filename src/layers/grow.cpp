@@ -31,6 +31,8 @@ constexpr double kLeastShare = 0.4, kLeastSine = 0.28;
 constexpr int kTidyRounds = 12;
 /// The pyramids on a fan round it off: with this share of the height that would put their sides in line.
 constexpr double kCapShare = 0.85;
+/// Where that is too low to see all corners of a skew top, so many times what would just do.
+constexpr double kOverCorners = 1.5;
 
 /// Everything that one attempt needs.
 class Grower {
@@ -299,10 +301,24 @@ class Grower {
         const double half_turn = 0.5 * std::acos(std::clamp(dot(first, last), -1.0, 1.0));
         const double height = kCapShare * 0.5 * distance(p[tops[0]], p[tops[3]]) * std::tan(half_turn);
         const Vec3 middle = (p[tops[0]] + p[tops[1]] + p[tops[2]] + p[tops[3]]) / 4.0;
+        const Vec3 apex = middle + normalized(up) * std::max(height, height_over_corners(tops, middle, normalized(up)));
         face.apex = static_cast<Index>(p.size());
-        out_.core.surface.points.push_back(middle + normalized(up) * height);
+        out_.core.surface.points.push_back(apex);
         for (std::size_t k = 0; k < 4; ++k)
             add_core({tops[(k + 1) % 4], tops[k], face.apex}, any_zone, sides, i, kNone);
+    }
+
+    /// Above the middle of a skew quadrangle of the core, so that all its corners are seen from there.
+    double height_over_corners(const std::vector<Index>& quad, const Vec3& middle, const Vec3& up) const {
+        const auto& p = out_.core.surface.points;
+        double height = 0;
+        for (std::size_t k = 0; k < 4; ++k) {
+            const Vec3 &corner = p[quad[k]],
+                       normal = triangle_normal(p[quad[(k + 3) % 4]], corner, p[quad[(k + 1) % 4]]);
+            if (const double rise = dot(normal, up); rise > 0)
+                height = std::max(height, dot(normal, corner - middle) / rise);
+        }
+        return kOverCorners * height;
     }
 
     Index zone_near(const LayerStacks::Face& face) const {
@@ -332,11 +348,22 @@ class Grower {
         out_.core_point_of.assign(now.begin(), now.begin() + static_cast<std::ptrdiff_t>(mesh_.surface.points.size()));
     }
 
+    /// Is the pyramid on a face's four tops positive at each of their corners?
+    bool is_cap_valid(const LayerStacks::Face& face) const {
+        const auto& p = out_.core.surface.points;
+        auto top = [&](std::size_t k) -> const Vec3& { return p[out_.columns[face.columns[k % 4]].top]; };
+        for (std::size_t k = 0; k < 4; ++k)
+            if (orient3d(top(k), top(k + 1), top(k + 2), p[face.apex]) <= 0) return false;
+        return true;
+    }
+
     bool is_core_sound() {
         make_core();
         const Surface& s = out_.core.surface;
         std::vector<Index> feet;
         bool is_sound = true;
+        for (const LayerStacks::Face& face : out_.faces)
+            if (face.apex != kNone && !is_cap_valid(face)) add_feet(face, feet);
         for (const auto& pair : find_self_intersections(s.points, s.triangles)) {
             const std::size_t n = feet.size();
             for (const Index t : pair)
