@@ -159,8 +159,9 @@ TetComplex carve(const TetComplex& complex, const std::vector<Index>& region) {
 
 /// A flat patch whose points are rounded off their plane leaves cells of no height below it: four points of the patch,
 /// two boundary triangles. Taking such a cell away flips the diagonal of the two triangles and moves the boundary by
-/// less than the rounding did. Only cells whose height is below kFlat of their size, in one zone, are touched.
-void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::vector<Index>& zone_of) {
+/// less than the rounding did. Only cells whose height is below kFlat of their size are touched, under two triangles of
+/// one patch; none under those of patch kNone.
+void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::vector<Index>& patch_of) {
     constexpr double kFlat = 1e-10;
     for (bool changed = true; changed;) {
         changed = false;
@@ -198,13 +199,23 @@ void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::
             const bool is_folded =
                 std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return dot(n, normals[0]) <= 0; });
             if (tags.size() != 2 || least < kFlat * longest * longest || is_folded ||
-                zone_of[surface.parent[tags[0]]] != zone_of[surface.parent[tags[1]]] || !complex.peel(t))
+                patch_of[surface.parent[tags[0]]] == kNone ||
+                patch_of[surface.parent[tags[0]]] != patch_of[surface.parent[tags[1]]] || !complex.peel(t))
                 continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.
             for (std::size_t k = 0; k < 2; ++k) surface.triangles[tags[k]] = exposed[k];
             changed = true;
         }
     }
+}
+
+/// Zones; but nothing is flipped that others have been built on.
+std::vector<Index> patches_to_peel(const Surface& surface, const std::vector<char>& is_free) {
+    std::vector<Index> patches = surface.zone_of;
+    for (std::size_t t = 0; t < patches.size() && !is_free.empty(); ++t)
+        for (const Index p : surface.triangles[t])
+            if (is_free[p] == 0) patches[t] = kNone;
+    return patches;
 }
 
 /// Cells in Hilbert order of their first corner would scatter less; they keep the order of their slots, which follows
@@ -267,7 +278,7 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
     r.faces_flipped_in = recovery.faces_by_flips;
 
     TetComplex inside = carve(start.complex, find_region_of(start.complex, start.surface, surface));
-    peel_flat_cells(inside, start.surface, surface.surface.zone_of);
+    peel_flat_cells(inside, start.surface, patches_to_peel(surface.surface, may_slide));
     r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
     if (options.optimise) {
         OptimiseOptions how{.sweeps = kSweeps};

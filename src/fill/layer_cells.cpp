@@ -66,24 +66,52 @@ class Obstacles {
     std::vector<Vec3> places_;
 };
 
+/// The core's triangles that an added point lies on: all of those at its edge.
+std::vector<Index> triangles_at(const SurfaceEdges& edges, const AddedBoundaryPoint& added) {
+    if (added.corners[2] != kNone) return {added.triangle};
+    const std::array<Index, 2> ends{std::min(added.corners[0], added.corners[1]),
+                                    std::max(added.corners[0], added.corners[1])};
+    std::vector<Index> triangles;
+    for (Index k = 0; k < 3; ++k)
+        if (const Index e = edges.edge_of(added.triangle, k); edges.ends(e) == ends)
+            for (const auto* use = edges.begin(e); use != edges.end(e); ++use) triangles.push_back(use->triangle);
+    if (triangles.empty()) throw InternalError("an added point is on no edge of its triangle");
+    return triangles;
+}
+
+/// Do some of the columns that it is between have layers and others none? Then there is no foot on the wall between.
+bool is_between_layers_and_none(const LayerStacks& stacks, const LayerStacks::Face& face,
+                                const AddedBoundaryPoint& added) {
+    bool has_some = false, has_none = false;
+    for (const Index c : face.columns)
+        if (c != kNone &&
+            std::find(added.corners.begin(), added.corners.end(), stacks.columns[c].top) != added.corners.end())
+            (stacks.columns[c].count > 0 ? has_some : has_none) = true;
+    return has_some && has_none;
+}
+
 /// Where the boundary needs a point that no column can be put under the fill is not begun.
 void check_added(const SurfaceMesh& wall, const LayerStacks& stacks, const std::vector<AddedBoundaryPoint>& added) {
     if (added.empty()) return;
     const std::vector<char> is_in_core = walls_in_core(wall, stacks);
+    const Surface& core = stacks.core.surface;
+    const SurfaceEdges edges(core.triangles, core.points.size());
     Obstacles obstacles;
-    for (const AddedBoundaryPoint& a : added) {
-        const Index t = stacks.wall_of_core[a.triangle];
-        for (std::size_t k = 0; t != kNone && k < 2; ++k)
-            if (wall.sides[t][k] != stacks.core.sides[a.triangle][k])
-                obstacles.add(a.place, "on a wall with layers on its other side");
-        const Index number = face_below(stacks, a);
-        if (number == kNone) continue;
-        const Index side = stacks.faces[number].side;
-        if (side == kNone)
-            obstacles.add(a.place, "on the fan of layers round a sharp edge");
-        else if (is_in_core[side / 2] != 0)
-            obstacles.add(a.place, "over a wall with cells on its other side");
-    }
+    for (const AddedBoundaryPoint& a : added)
+        for (const Index triangle : triangles_at(edges, a)) {
+            const Index t = stacks.wall_of_core[triangle];
+            for (std::size_t k = 0; t != kNone && k < 2; ++k)
+                if (wall.sides[t][k] != stacks.core.sides[triangle][k])
+                    obstacles.add(a.place, "on a wall with layers on its other side");
+            if (stacks.face_of_core[triangle] == kNone) continue;
+            const LayerStacks::Face& face = stacks.faces[stacks.face_of_core[triangle]];
+            if (face.side == kNone)
+                obstacles.add(a.place, "on the fan of layers round a sharp edge");
+            else if (is_in_core[face.side / 2] != 0)
+                obstacles.add(a.place, "over a wall with cells on its other side");
+            else if (is_between_layers_and_none(stacks, face, a))
+                obstacles.add(a.place, "where layers end");
+        }
     obstacles.throw_if_any();
 }
 
