@@ -33,6 +33,8 @@ constexpr int kTidyRounds = 12;
 constexpr double kCapShare = 0.85;
 /// Where that is too low to see all corners of a skew top, so many times what would just do.
 constexpr double kOverCorners = 1.5;
+/// Of a cell, six times, in cubes of its length: what is less is rounding.
+constexpr double kLeastVolume = 1e-9;
 
 /// Everything that one attempt needs.
 class Grower {
@@ -158,9 +160,17 @@ class Grower {
                 // At each corner: the two beside it, and the way up.
                 const Vec3 &here = at(i, k), &up = at(i, k + 1), &after = at(i + 1, k), &before = at(i + m - 1, k),
                            &after_up = at(i + 1, k + 1), &before_up = at(i + m - 1, k + 1);
-                if (here == up) continue;
-                // Where fanned-out columns stand on one point a corner has no width; the upper one tells.
+                // Where fanned-out columns stand on one point a corner has no width; the upper one tells, and the
+                // volume.
                 const bool is_closed = here == after || here == before || after == before;
+                if (here == up) {
+                    // The column has ended: where one beside it goes on, a prism on its side has a corner here.
+                    const bool after_goes_on = after != after_up, before_goes_on = before != before_up;
+                    if (!is_closed && after_goes_on != before_goes_on &&
+                        orient3d(here, after, before, after_goes_on ? after_up : before_up) <= 0)
+                        return false;
+                    continue;
+                }
                 if (orient3d(up, after_up, before_up, here) >= 0) return false;
                 if (is_closed) continue;
                 if (orient3d(here, after, before, up) <= 0) return false;
@@ -169,7 +179,26 @@ class Grower {
                 if (dot(way, cross(after - here, before_up - up)) + dot(way, cross(after_up - up, before - here)) <= 0)
                     return false;
             }
-        return true;
+        return !face.is_quad() || has_first_cell_of_fan_volume(face);
+    }
+
+    /// Lowest in a fan's strip is a prism on its side: between two triangles that stand on a point each.
+    bool has_first_cell_of_fan_volume(const LayerStacks::Face& face) const {
+        auto at = [&](std::size_t i, Index k) {
+            const Index f = face.columns[i];
+            return level(f, std::min(k, out_.columns[f].count)) - level(face.columns[0], 0);
+        };
+        const std::array<Vec3, 3> a{at(0, 0), at(3, 1), at(0, 1)}, b{at(1, 0), at(2, 1), at(1, 1)};
+        // From the first point, by the divergence theorem; sides as the mean of both ways to divide them.
+        auto volume6 = [](const Vec3& p, const Vec3& q, const Vec3& r) { return dot(p, cross(q, r)); };
+        double sum = volume6(b[0], b[1], b[2]) - volume6(a[0], a[1], a[2]);
+        for (std::size_t i = 0; i < 3; ++i) {
+            const Vec3 &p = a[i], &q = a[(i + 1) % 3], &r = b[(i + 1) % 3], &s = b[i];
+            sum += (volume6(p, q, r) + volume6(p, r, s) + volume6(p, q, s) + volume6(q, r, s)) / 2;
+        }
+        double longest = 0;
+        for (std::size_t i = 0; i < 3; ++i) longest = std::max({longest, length(a[i]), length(b[i])});
+        return sum > kLeastVolume * longest * longest * longest;
     }
 
     static double smallest_sine(const Vec3& a, const Vec3& b, const Vec3& c) {
