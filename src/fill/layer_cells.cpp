@@ -33,14 +33,14 @@ std::vector<char> walls_in_core(const SurfaceMesh& wall, const LayerStacks& stac
 Index face_below(const LayerStacks& stacks, const AddedBoundaryPoint& added) {
     if (const Index face = stacks.face_of_core[added.triangle]; face != kNone || added.corners[2] != kNone) return face;
     for (Index i = 0; i < stacks.faces.size(); ++i) {
-        int n = 0;
-        bool has_layers = false;
+        bool has_first = false, has_second = false, has_layers = false;
         for (const Index c : stacks.faces[i].columns) {
             if (c == kNone) continue;
-            n += stacks.columns[c].top == added.corners[0] || stacks.columns[c].top == added.corners[1] ? 1 : 0;
+            has_first |= stacks.columns[c].top == added.corners[0];
+            has_second |= stacks.columns[c].top == added.corners[1];
             has_layers |= stacks.columns[c].count > 0;
         }
-        if (n == 2 && has_layers) return i;
+        if (has_first && has_second && has_layers) return i;
     }
     return kNone;
 }
@@ -79,15 +79,19 @@ std::vector<Index> triangles_at(const SurfaceEdges& edges, const AddedBoundaryPo
     return triangles;
 }
 
-/// Do some of the columns that it is between have layers and others none? Then there is no foot on the wall between.
-bool is_between_layers_and_none(const LayerStacks& stacks, const LayerStacks::Face& face,
-                                const AddedBoundaryPoint& added) {
+/// Has each corner that the point is between a column of the face, all with layers or none? Else there is no foot on
+/// the wall between.
+bool has_place_for_column(const LayerStacks& stacks, const LayerStacks::Face& face, const AddedBoundaryPoint& added) {
     bool has_some = false, has_none = false;
-    for (const Index c : face.columns)
-        if (c != kNone &&
-            std::find(added.corners.begin(), added.corners.end(), stacks.columns[c].top) != added.corners.end())
-            (stacks.columns[c].count > 0 ? has_some : has_none) = true;
-    return has_some && has_none;
+    for (const Index corner : added.corners) {
+        if (corner == kNone) continue;
+        const auto c = std::find_if(face.columns.begin(), face.columns.end(), [&](Index column) {
+            return column != kNone && stacks.columns[column].top == corner;
+        });
+        if (c == face.columns.end()) return false;
+        (stacks.columns[*c].count > 0 ? has_some : has_none) = true;
+    }
+    return !has_some || !has_none;
 }
 
 /// Where the boundary needs a point that no column can be put under the fill is not begun.
@@ -109,7 +113,7 @@ void check_added(const SurfaceMesh& wall, const LayerStacks& stacks, const std::
                 obstacles.add(a.place, "on the fan of layers round a sharp edge");
             else if (is_in_core[face.side / 2] != 0)
                 obstacles.add(a.place, "over a wall with cells on its other side");
-            else if (is_between_layers_and_none(stacks, face, a))
+            else if (!has_place_for_column(stacks, face, a))
                 obstacles.add(a.place, "where layers end");
         }
     obstacles.throw_if_any();

@@ -90,11 +90,13 @@ void make_directory(const std::filesystem::path& directory) {
         throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
 }
 
-/// A ball to be left bare of layers round an obstacle, twice as large for each one that did not help.
-Ball ball_round(const Vec3& obstacle, double size, const std::vector<Ball>& before) {
+/// A ball to be left bare of layers round an obstacle, twice as large for each one that did not help, and more so after
+/// many attempts.
+Ball ball_round(const Vec3& obstacle, double size, const std::vector<Ball>& before, int attempt) {
+    constexpr int kManyAttempts = 8;
     const auto n = std::count_if(before.begin(), before.end(),
                                  [&](const Ball& b) { return distance(b.center, obstacle) < b.radius; });
-    return {obstacle, std::ldexp(size, static_cast<int>(n) + 1)};
+    return {obstacle, std::ldexp(size, static_cast<int>(n) + std::max(0, attempt - kManyAttempts))};
 }
 
 /// Where the fill meets obstacles in layers these are left out there, and all is filled again.
@@ -113,7 +115,8 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
         } catch (const FillObstacle& e) {
             if (attempt == kMostAttempts) throw;
             const std::vector<Ball> before = request.bare;
-            for (const Vec3& place : e.places()) request.bare.push_back(ball_round(place, field.at(place), before));
+            for (const Vec3& place : e.places())
+                request.bare.push_back(ball_round(place, field.at(place), before, attempt));
         }
         watch.lap("fill");
     }
