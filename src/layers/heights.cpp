@@ -213,14 +213,16 @@ Settled settle(const Wall& wall, const std::vector<Direction>& directions, const
         while (k > 0 && asked.squeeze_to[f] * s.height(k) > height[f]) --k;
         count[f] = k;
     }
-    even_out_umbrellas(wall, count, out.limit);
-    limit_rise(
-        wall, count, [](Index, Index) { return 1; },
-        [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
-    even_out_umbrellas(wall, count, out.limit);
-    limit_rise(
-        wall, count, [](Index, Index) { return 1; },
-        [&](Index g, Index f) { out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f]; });
+    // Either may undo the other: until both hold.
+    for (std::vector<int> before; before != count;) {
+        before = count;
+        even_out_umbrellas(wall, count, out.limit);
+        limit_rise(
+            wall, count, [](Index, Index) { return 1; },
+            [&](Index g, Index f) {
+                out.limit[g] = out.limit[f] == LayerLimit::none ? LayerLimit::slope : out.limit[f];
+            });
+    }
     for (std::size_t f = 0; f < n; ++f) height[f] = std::min(height[f], asked.stack[f].height(count[f]));
     limit_rise(
         wall, height,
