@@ -157,53 +157,69 @@ TetComplex carve(const TetComplex& complex, const std::vector<Index>& region) {
     return carved;
 }
 
+/// A boundary cell without a height worth the name: two of its faces are the boundary, the two others may be.
+struct FlatCell {
+    std::vector<Index> tags;                    ///< of the boundary's faces
+    std::vector<std::array<Index, 3>> exposed;  ///< the other faces, counter-clockwise seen from inside the cell
+};
+constexpr double kFlat = 1e-10;
+
+double longest_edge(const TetComplex& complex, const Tet& tet) {
+    double longest = 0;
+    for (const auto& e : kEdge)
+        longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
+    return longest;
+}
+
+/// Nothing for a cell that is higher than kFlat of its size, or whose faces cannot be exchanged.
+std::optional<FlatCell> flat_cell(const TetComplex& complex, Index t) {
+    const Tet& tet = complex.tet(t);
+    if (std::none_of(tet.n, tet.n + 4, [](Index code) { return code == kNone; })) return std::nullopt;
+    FlatCell cell;
+    std::vector<Vec3> normals;  // of the faces as the boundary has them, or would have them
+    const double longest = longest_edge(complex, tet);
+    double largest = 0, least_exposed = Box::inf;
+    for (int f = 0; f < 4; ++f) {
+        const std::array<Index, 3> face{tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]};
+        const Vec3 inward = triangle_normal(complex.point(face[0]), complex.point(face[1]), complex.point(face[2]));
+        const double area = length(inward) / 2;
+        largest = std::max(largest, area);
+        if (tet.n[f] == kNone) {
+            cell.tags.push_back(complex.tag(t, f));
+            normals.push_back(-inward);
+        } else {
+            cell.exposed.push_back(face);
+            normals.push_back(inward);
+            least_exposed = std::min(least_exposed, area);
+        }
+    }
+    // A long thin cell need not be flat: its height over its largest face counts.
+    const bool is_flat = 3 * std::abs(complex.volume(t)) <= kFlat * longest * largest;
+    // A point that was added to an edge lies between its ends: that would be a boundary face without an area. Where one
+    // of the points lies among the others the boundary would be folded.
+    const bool is_folded =
+        std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return dot(n, normals[0]) <= 0; });
+    if (!is_flat || is_folded || cell.tags.size() != 2 || least_exposed < kFlat * longest * longest)
+        return std::nullopt;
+    return cell;
+}
+
 /// A flat patch whose points are rounded off their plane leaves cells of no height below it: four points of the patch,
 /// two boundary triangles. Taking such a cell away flips the diagonal of the two triangles and moves the boundary by
-/// less than the rounding did. Only cells whose height is below kFlat of their size are touched, under two triangles of
-/// one patch; none under those of patch kNone.
+/// less than the rounding did. Only cells under two triangles of one patch are touched; none under those of patch
+/// kNone.
 void peel_flat_cells(TetComplex& complex, SurfaceTriangles& surface, const std::vector<Index>& patch_of) {
-    constexpr double kFlat = 1e-10;
+    auto patch = [&](Index tag) { return patch_of[surface.parent[tag]]; };
     for (bool changed = true; changed;) {
         changed = false;
         for (Index t = 0; t < complex.n_slots(); ++t) {
             if (complex.is_free(t)) continue;
-            const Tet tet = complex.tet(t);
-            double longest = 0;
-            for (const auto& e : kEdge)
-                longest = std::max(longest, distance(complex.point(tet.v[e[0]]), complex.point(tet.v[e[1]])));
-            double largest = 0;  // face
-            for (const auto& face : kFace)
-                largest = std::max(largest, triangle_area(complex.point(tet.v[face[0]]), complex.point(tet.v[face[1]]),
-                                                          complex.point(tet.v[face[2]])));
-            // A long thin cell need not be flat: its height over its largest face counts.
-            if (3 * std::abs(complex.volume(t)) > kFlat * longest * largest) continue;
-            std::vector<Index> tags;
-            std::vector<std::array<Index, 3>> exposed;
-            std::vector<Vec3> normals;  // of the faces as the boundary has them, or would have them
-            double least = largest;     // exposed face
-            for (int f = 0; f < 4; ++f) {
-                const std::array<Index, 3> face{tet.v[kFace[f][0]], tet.v[kFace[f][1]], tet.v[kFace[f][2]]};
-                const Vec3 inward =
-                    triangle_normal(complex.point(face[0]), complex.point(face[1]), complex.point(face[2]));
-                const bool is_exposed = tet.n[f] != kNone;
-                normals.push_back(is_exposed ? inward : -inward);
-                if (is_exposed) {
-                    exposed.push_back(face);
-                    least = std::min(least, length(inward) / 2);
-                } else {
-                    tags.push_back(complex.tag(t, f));
-                }
-            }
-            // A point that was added to an edge lies between its ends: that would be a boundary face without an area.
-            // Where one of the points lies among the others the boundary would be folded.
-            const bool is_folded =
-                std::any_of(normals.begin(), normals.end(), [&](const Vec3& n) { return dot(n, normals[0]) <= 0; });
-            if (tags.size() != 2 || least < kFlat * longest * longest || is_folded ||
-                patch_of[surface.parent[tags[0]]] == kNone ||
-                patch_of[surface.parent[tags[0]]] != patch_of[surface.parent[tags[1]]] || !complex.peel(t))
+            const auto cell = flat_cell(complex, t);
+            if (!cell || patch(cell->tags[0]) == kNone || patch(cell->tags[0]) != patch(cell->tags[1]) ||
+                !complex.peel(t))
                 continue;
             // Seen from inside the cell that is gone, the faces turn towards the outside of those that remain.
-            for (std::size_t k = 0; k < 2; ++k) surface.triangles[tags[k]] = exposed[k];
+            for (std::size_t k = 0; k < 2; ++k) surface.triangles[cell->tags[k]] = cell->exposed[k];
             changed = true;
         }
     }
