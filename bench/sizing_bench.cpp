@@ -54,7 +54,7 @@ void query(benchmark::State& state) {
     SizeOptions options;
     options.surface = 0.002;
     options.largest = 0.006;
-    options.per_circle = 60;
+    options.per_turn = 60;
     const SizeField field = make_size_field(domain, options);
     const SurfaceMesh mesh = mesh_surface(domain, field);
     std::vector<Vec3> points = mesh.surface.points;

@@ -1,22 +1,41 @@
 #include "console.hpp"
 
+#include <anvilcast/results.hpp>
+
 #include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <array>
 #include <atomic>
+#include <cerrno>
 #include <csignal>
-#include <cstdio>
 #include <cstdlib>
+#include <thread>
 
 namespace cli {
 namespace {
 
 std::atomic<bool> stop_requested{false};
 
-extern "C" void on_interrupt(int) {
-    if (stop_requested.exchange(true)) _exit(130);
+std::atomic<int> signal_received{SIGINT};
+
+constexpr std::array<int, 3> kSignals{SIGINT, SIGTERM, SIGHUP};
+
+/// Waits for signals beside everything else, so that it can do what a signal handler must not.
+void wait_for_signals(sigset_t signals) {
+    int number = 0;
+    if (sigwait(&signals, &number) != 0) return;
+    signal_received = number;
+    stop_requested = true;
+    // The computation stops by itself as a rule, and main() returns.
+    constexpr timespec kPatience{0, 700'000'000};
+    while (sigtimedwait(&signals, nullptr, &kPatience) < 0 && errno == EINTR) {
+    }
+    anvilcast::abandon_pending_results();
+    if (isatty(STDERR_FILENO) == 1) tell("\r\x1b[2K");
+    tell("anvilcast: stopped on request\n");
+    _exit(status_of_interrupt());
 }
 
 std::string coloured(const std::string& text, int code) {
@@ -52,7 +71,29 @@ std::string bold(const std::string& text) { return coloured(text, 1); }
 std::string good(const std::string& text) { return coloured(text, 32); }
 std::string bad(const std::string& text) { return coloured(text, 31); }
 
-void catch_interrupts() { std::signal(SIGINT, on_interrupt); }
+void catch_interrupts() {
+    sigset_t signals;
+    sigemptyset(&signals);
+    for (const int number : kSignals) {
+        struct sigaction action {};
+        // What was started to go on in spite of a signal goes on.
+        if (sigaction(number, nullptr, &action) == 0 && action.sa_handler != SIG_IGN) sigaddset(&signals, number);
+    }
+    pthread_sigmask(SIG_BLOCK, &signals, nullptr);
+    std::thread(wait_for_signals, signals).detach();
+}
+
+int status_of_interrupt() { return 128 + signal_received; }
+
+void tell(const std::string& text) noexcept {
+    std::string_view rest = text;
+    while (!rest.empty()) {
+        const ssize_t n = ::write(STDERR_FILENO, rest.data(), rest.size());
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) return;
+        rest.remove_prefix(static_cast<std::size_t>(n));
+    }
+}
 
 ProgressLine::ProgressLine(const ConsoleOptions& options)
     : options_(options), is_terminal_(isatty(STDERR_FILENO) == 1), start_(std::chrono::steady_clock::now()) {}
@@ -67,14 +108,14 @@ anvilcast::Context ProgressLine::context() {
         context.on_progress = [this](const anvilcast::Progress& p) { show(p); };
         context.on_warning = [this](const std::string& text) {
             wipe();
-            fmt::print(stderr, "warning: {}\n", text);
+            tell(fmt::format("warning: {}\n", text));
         };
     }
     return context;
 }
 
 void ProgressLine::wipe() {
-    if (is_drawn_) std::fputs("\r\x1b[2K", stderr);
+    if (is_drawn_) tell("\r\x1b[2K");
     is_drawn_ = false;
 }
 
@@ -85,7 +126,7 @@ void ProgressLine::show(const anvilcast::Progress& p) {
     if (options_.verbose || !is_terminal_) {
         // A log is told of long work only.
         if (what != last_ && (options_.verbose || elapsed > kLongWork))
-            fmt::print(stderr, "{:7.2f} s  {}\n", elapsed, what);
+            tell(fmt::format("{:7.2f} s  {}\n", elapsed, what));
         last_ = what;
         return;
     }
@@ -98,8 +139,7 @@ void ProgressLine::show(const anvilcast::Progress& p) {
     for (int i = 0; i < 24; ++i) bar += i < filled ? "\xE2\x94\x81" : "\xC2\xB7";
     const std::string left = f > 0.05 && elapsed > 1 ? fmt::format("about {:.0f} s left", elapsed * (1 - f) / f) : "";
     wipe();
-    fmt::print(stderr, "{} {:3.0f} %  {}  {}", bar, 100 * f, what, left);
-    std::fflush(stderr);
+    tell(fmt::format("{} {:3.0f} %  {}  {}", bar, 100 * f, what, left));
     is_drawn_ = true;
 }
 

@@ -41,7 +41,14 @@ class ProgressLine {
     std::chrono::steady_clock::time_point start_, drawn_at_;
 };
 
-/// From now on Ctrl-C asks the running computation to stop; a second one ends the program at once.
+/// From now on an interrupt (Ctrl-C), a termination or a hang-up asks the running computation to stop. What has not
+/// stopped within a second is ended, and so it is by a second signal; nothing half-written stays in either case. To be
+/// called before there are other threads.
 void catch_interrupts();
+/// Exit status of a program that was asked to stop: 128 and the number of the signal, 130 for an interrupt.
+int status_of_interrupt();
+
+/// Writes to standard error, as far as that is possible: what cannot be told there is told by the exit status alone.
+void tell(const std::string& text) noexcept;
 
 }  // namespace cli

@@ -8,22 +8,27 @@
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
 #include <anvilcast/report.hpp>
+#include <anvilcast/results.hpp>
 #include <anvilcast/selection.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/version.hpp>
 
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <tbb/global_control.h>
+#include <unistd.h>
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <array>
+#include <cerrno>
 #include <charconv>
 #include <cmath>
 #include <cstdio>
 #include <fstream>
 #include <iterator>
 #include <new>
+#include <sstream>
 
 #include "console.hpp"
 #include "quality_text.hpp"
@@ -34,7 +39,7 @@ namespace {
 using namespace anvilcast;
 namespace fs = std::filesystem;
 
-constexpr int kDone = 0, kBroken = 1, kWrongInput = 2, kFailed = 3, kInterrupted = 130;
+constexpr int kDone = 0, kBroken = 1, kWrongInput = 2, kFailed = 3;
 
 struct Arguments {
     cli::ConsoleOptions console;
@@ -63,20 +68,6 @@ struct Arguments {
     double density = 0, viscosity = 0, y_plus = 1, growth = 1.2;
     bool is_pipe = false, at_top = false;
 };
-
-/// Copies a file, whole or not at all.
-void copy_whole(const fs::path& from, const fs::path& to) {
-    std::error_code code;
-    if (fs::equivalent(from, to, code)) return;
-    const fs::path pending = to.string() + ".part";
-    fs::copy_file(from, pending, fs::copy_options::overwrite_existing, code);
-    if (!code) fs::rename(pending, to, code);
-    if (code) {
-        std::error_code ignored;
-        fs::remove(pending, ignored);
-        throw FailureError(fmt::format("{}: cannot be written: {}", to.string(), code.message()));
-    }
-}
 
 /// A file whose mesh is none.
 struct InvalidMesh {
@@ -115,7 +106,7 @@ Model read_model(const Arguments& a) {
         if (!states_unit(file) || !a.unit.empty()) options.unit = unit_of(a);
         options.chord = length_or(a.chord_text, unit_of(a), 0);
         SurfaceFile part = read_surface(file, options);
-        for (const std::string& w : part.warnings) fmt::print(stderr, "anvilcast: {}\n", w);
+        for (const std::string& w : part.warnings) cli::tell(fmt::format("anvilcast: {}\n", w));
         if (a.unit.empty() && a.files.size() == 1) model.unit = part.unit;
         const bool split = a.split_angle > 0 || (part.surface.zones.size() == 1 && !part.is_cad);
         const double angle = a.split_angle > 0 ? a.split_angle : PartSpec::kDefaultSplitAngle;
@@ -152,7 +143,7 @@ void write_mended(const Arguments& a, const Model& model, const MendResult& mend
     const bool same_format =
         a.files.size() == 1 && fs::path(a.files.front()).extension() == fs::path(a.mend_file).extension();
     if (!mended.is_changed() && same_format)
-        copy_whole(a.files.front(), a.mend_file);
+        copy_surface_file(a.files.front(), a.mend_file);
     else
         write_surface(a.mend_file, mended.surface, model.unit, a.ascii);
 }
@@ -225,7 +216,7 @@ int inspect(const Arguments& a) {
         try {
             closed = divide_space(shown, found);
         } catch (const GeometryError& e) {
-            fmt::print(stderr, "anvilcast: volumes are left out of the page: {}\n", e.what());
+            cli::tell(fmt::format("anvilcast: volumes are left out of the page: {}\n", e.what()));
         }
         write_inspection(a.page_file, shown, health, found, closed ? &*closed : nullptr, model.unit,
                          fs::path(model.name).filename().string());
@@ -249,8 +240,8 @@ int openings(const Arguments& a) {
     return kDone;
 }
 
-/// A leak's way out is written beside where the mesh would have been.
-BuildResult built(const Case& c, const fs::path& directory, const Context& context) {
+/// A leak's way out is written where the mesh would have been.
+BuildResult built(const Case& c, const ResultDirectory& results, const fs::path& directory, const Context& context) {
     try {
         return build(c, context);
     } catch (const LeakError& e) {
@@ -258,19 +249,19 @@ BuildResult built(const Case& c, const fs::path& directory, const Context& conte
         for (const Leak& leak : e.leaks())
             if (leak.path.size() > 1) paths.push_back(leak.path);
         if (paths.empty()) throw;
-        fs::create_directories(directory);
-        const fs::path file = directory / "leaks.vtu";
-        write_paths(file, paths);
-        throw GeometryError(fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(), file.string()));
+        write_paths(results.path() / "leaks.vtu", paths);
+        throw GeometryError(fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(),
+                                        (directory / "leaks.vtu").string()));
     }
 }
 
-int build_case_surface(const Arguments& a, const Case& c, const fs::path& directory) {
+int build_case_surface(const Arguments& a, const Case& c, ResultDirectory& results, const fs::path& directory) {
     SurfaceBuild built_surface;
     {
         cli::ProgressLine progress(a.console);
         built_surface = build_surface(c, progress.context());
-        write_surface_build(built_surface, c, directory);
+        write_surface_build(built_surface, c, results.path());
+        results.commit();
     }
     if (a.json)
         print(surface_json(built_surface, c));
@@ -279,23 +270,35 @@ int build_case_surface(const Arguments& a, const Case& c, const fs::path& direct
     return kDone;
 }
 
-int build_case(const Arguments& a, const fs::path& file, const fs::path& directory) {
-    const Case c = read_case(file);
-    if (a.until == "surface") return build_case_surface(a, c, directory);
-    std::string text;
+int build_case_volume(const Arguments& a, const Case& c, ResultDirectory& results, const fs::path& directory) {
     BuildResult result;
     {
         cli::ProgressLine progress(a.console);
-        result = built(c, directory, progress.context());
-        write_build(result, c, directory);
-        draw_build(directory / "figures", result.mesh, c.unit, c.name, progress.context());
-        write_report(directory / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
+        result = built(c, results, directory, progress.context());
+        write_build(result, c, results.path());
+        draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
+        write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
+        results.commit();
     }
     if (a.json)
         print(summary_json(result, c));
     else if (!a.console.quiet)
         print(cli::build_text(result, c, directory.string()));
     return result.quality.limits_hold ? kDone : kBroken;
+}
+
+int build_case(const Arguments& a, const fs::path& file, const fs::path& directory) {
+    ResultDirectory results(directory);
+    try {
+        const Case c = read_case(file);
+        return a.until == "surface" ? build_case_surface(a, c, results, directory)
+                                    : build_case_volume(a, c, results, directory);
+    } catch (const Cancelled&) {
+        throw;
+    } catch (const std::exception& e) {
+        results.set_earlier_result_aside(e.what());
+        throw;
+    }
 }
 
 /// What a command that writes one file says when it is done.
@@ -603,7 +606,7 @@ int convert(const Arguments& a) {
         if (!states_unit(a.input) || !a.unit.empty()) options.unit = unit;
         options.chord = length_or(a.chord_text, unit, 0);
         const SurfaceFile in = read_surface(a.input, options);
-        for (const std::string& w : in.warnings) fmt::print(stderr, "anvilcast: {}\n", w);
+        for (const std::string& w : in.warnings) cli::tell(fmt::format("anvilcast: {}\n", w));
         write_surface(a.output, in.surface, in.unit, a.ascii);
     } else if (is_surface_file(a.output)) {
         write_surface(a.output, boundary_surface(read_mesh(a.input)), unit, a.ascii);
@@ -834,7 +837,7 @@ int status_of(const Error& e) {
         case Error::Kind::geometry:
             return kWrongInput;
         case Error::Kind::cancelled:
-            return kInterrupted;
+            return cli::status_of_interrupt();
         case Error::Kind::failure:
         case Error::Kind::internal:
             break;
@@ -842,9 +845,15 @@ int status_of(const Error& e) {
     return kFailed;
 }
 
-}  // namespace
+/// Files that are opened must not get the numbers of standard streams that were closed: what is told would go into
+/// them.
+void hold_standard_streams() {
+    for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO})
+        if (::fcntl(stream, F_GETFD) < 0 && errno == EBADF)
+            [[maybe_unused]] const int held = ::open("/dev/null", stream == STDERR_FILENO ? O_WRONLY : O_RDONLY);
+}
 
-int main(int argc, char** argv) {
+int parse_and_run(int argc, char** argv) {
     CLI::App app{"Anvilcast makes volume meshes for flow simulation from the geometry at hand."};
     app.set_version_flag("--version", "anvilcast " + version());
     app.require_subcommand(1);
@@ -854,22 +863,32 @@ int main(int argc, char** argv) {
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
-        const int status = app.exit(e);
+        std::ostringstream out, err;
+        const int status = app.exit(e, out, err);
+        cli::tell(err.str());
+        print(out.str());
         return status == 0 ? kDone : kWrongInput;
     }
+    return run(app, arguments);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    hold_standard_streams();
     cli::catch_interrupts();
     try {
-        return run(app, arguments);
+        return parse_and_run(argc, argv);
     } catch (const InvalidMesh& e) {
-        fmt::print(stderr, "{}", e.text);
+        cli::tell(e.text);
         return kBroken;
     } catch (const Error& e) {
-        fmt::print(stderr, "anvilcast: {}\n", e.what());
+        cli::tell(fmt::format("anvilcast: {}\n", e.what()));
         return status_of(e);
     } catch (const std::bad_alloc&) {
-        fmt::print(stderr, "anvilcast: out of memory; make the sizes larger\n");
+        cli::tell("anvilcast: out of memory; make the sizes larger\n");
     } catch (const std::exception& e) {
-        fmt::print(stderr, "anvilcast: {}\n", e.what());
+        cli::tell(fmt::format("anvilcast: {}\n", e.what()));
     }
     return kFailed;
 }

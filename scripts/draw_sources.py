@@ -19,7 +19,7 @@ PANELS = [
     ("edges between two zones, biased", 2.5, "",
      'between = ["roof", "walls"]\ndivisions = 30\nbias = 8\ntowards = [-3, 2, 2.3]'),
     ("at a place", 2.5, "", "at = [[7, 4, 0]]\nsize = 0.12"),
-    ("per_circle = 32", 2.5, "per_circle = 32", ""),
+    ("per_turn = 32", 2.5, "per_turn = 32", ""),
     ("across_gaps = 10: under the eaves", 2.5, "across_gaps = 10", ""),
     ("a box in shares of the roof", 2.5, "", 'shape = "box"\nof = "roof"\nfrom = [1, 0, -1.5]\nto = [2, 1, 1]\nsize = 0.35'),
     ("a cone", 2.5, "", 'shape = "cone"\nfrom = [5, 5, 0]\nto = [12, 5, 0]\nradius = 0.8\nradius_to = 2.2\nsize = 0.4'),

@@ -18,15 +18,15 @@ struct LayerRecipe {
     // The first height, in one of three ways.
     std::optional<double> first_height = {};  ///< metres
     std::optional<double> y_plus = {};
-    std::optional<double> first_aspect = {};  ///< edge length of the wall over the first height
+    std::optional<double> first_flatness = {};  ///< edge length of the wall over the first height
     std::optional<int> count = {};
     std::optional<double> growth = {};
     std::optional<double> total_height = {};  ///< metres
     // The last height, in one of three ways.
     std::optional<double> last_height = {};  ///< metres
-    std::optional<double> last_aspect = {};
+    std::optional<double> last_flatness = {};
     std::optional<double> meets_core = {};  ///< last height over the height of a core cell beside it
-    int equal_first = 1;                    ///< so many layers have the first height before growth begins
+    int plateau = 1;                    ///< so many layers have the first height before growth begins
     double squeeze_to = 0.3;                ///< where room is short, stacks get this share of their height at least;
                                             ///< then they lose layers
     double gap_cells = 2;                   ///< of the core, left between the stacks of opposite walls
@@ -38,7 +38,7 @@ struct LayerStack {
     double first = 0, last = 0, total = 0;  ///< heights, metres
     double growth = 1;
     int count = 0;
-    int equal_first = 1;
+    int plateau = 1;
     double step_to_core = 0;  ///< height of a core cell over the last height
 
     /// Of the lowest k layers together.

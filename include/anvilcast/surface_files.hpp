@@ -45,6 +45,9 @@ struct SurfaceFile {
 /// CAD body, or the file.
 ANVILCAST_API SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOptions& options = {});
 
+/// Copies a file as it is, whole or not at all.
+ANVILCAST_API void copy_surface_file(const std::filesystem::path& from, const std::filesystem::path& to);
+
 /// Is this a name that read_surface() takes for a surface?
 ANVILCAST_API bool is_surface_file(const std::filesystem::path& file);
 /// Does a file of this name say its unit itself?
@@ -53,9 +56,9 @@ ANVILCAST_API bool states_unit(const std::filesystem::path& file);
 ANVILCAST_API bool can_read_cad();
 
 /// The same from memory; `name` stands for the file in messages and zones. `triangles_dropped`: how many had two
-/// corners in one place.
+/// corners in one place; `others_skipped`: how many lines, points, curves and curved surfaces there were beside faces.
 ANVILCAST_API Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit,
-                                std::size_t* triangles_dropped = nullptr);
+                                std::size_t* triangles_dropped = nullptr, std::size_t* others_skipped = nullptr);
 ANVILCAST_API Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit,
                                 std::size_t* triangles_dropped = nullptr);
 /// Unpacks gzip data. What unpacks to more than a hundred times its size is refused.

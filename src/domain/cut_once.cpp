@@ -143,7 +143,7 @@ class Cutter {
         if (n != 2) return false;
         const auto& p = complex_.points;
         const auto c = complex_.corners(i);
-        const int axis = robust::axis_across(c[0]->approx(), c[1]->approx(), c[2]->approx());
+        const int axis = robust::axis_across(*c[0], *c[1], *c[2]);
         return robust::orient2d(p[shared[0]], p[shared[1]], p[tip_s], axis) *
                    robust::orient2d(p[shared[0]], p[shared[1]], p[tip_t], axis) <
                0;
@@ -243,7 +243,7 @@ class Cutter {
             if (length_squared(n) <= size) continue;
             const auto c = complex_.corners(job.triangle);
             size = length_squared(n);
-            axis = robust::axis_across(c[0]->approx(), c[1]->approx(), c[2]->approx());
+            axis = robust::axis_across(*c[0], *c[1], *c[2]);
         }
         for (Job& job : jobs_) job.axis = largest[planes.find(job.triangle)].second;
     }
@@ -276,7 +276,7 @@ class Cutter {
                 job.points.insert(job.points.end(), list.begin(), list.end());
                 if (is_new) {
                     const auto c = complex_.corners(job.triangle);
-                    job.axis = robust::axis_across(c[0]->approx(), c[1]->approx(), c[2]->approx());
+                    job.axis = robust::axis_across(*c[0], *c[1], *c[2]);
                 }
             }
             divide_feature(edges.ends(e), list);

@@ -48,7 +48,7 @@ int rank_of(const Complex& c, Index t, const ExactPoint& place) {
     const auto corner = c.corners(t);
     for (const ExactPoint* q : corner)
         if (*q == place) return 0;
-    const int axis = robust::axis_across(corner[0]->approx(), corner[1]->approx(), corner[2]->approx());
+    const int axis = robust::axis_across(*corner[0], *corner[1], *corner[2]);
     for (std::size_t k = 0; k < 3; ++k)
         if (robust::orient2d(*corner[k], *corner[(k + 1) % 3], place, axis) == 0) return 1;
     return 2;

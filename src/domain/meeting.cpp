@@ -10,7 +10,7 @@ using robust::ExactPoint;
 using robust::orient2d;
 using robust::orient3d;
 
-int axis_of(const Corners& t) { return robust::axis_across(t[0]->approx(), t[1]->approx(), t[2]->approx()); }
+int axis_of(const Corners& t) { return robust::axis_across(*t[0], *t[1], *t[2]); }
 
 Index number_of(const ExactPoint& p, Meeting& meeting) {
     const auto at = std::find(meeting.points.begin(), meeting.points.end(), p);

@@ -7,8 +7,10 @@
 // for generating constrained Delaunay triangulations, Computers & Structures 47 (1993), flips towards a segment.
 #pragma once
 
+#include <optional>
 #include <vector>
 
+#include "base/maybe_index.hpp"
 #include "robust/exact_point.hpp"
 
 namespace anvilcast::domain {
@@ -32,28 +34,35 @@ class PlanarDivision {
     /// Counter-clockwise as seen. Side k is opposite corner k; `fixed` sides are segments.
     struct Cell {
         std::array<Index, 3> v;
-        std::array<Index, 3> n;
+        std::array<MaybeIndex, 3> n;
         std::array<bool, 3> fixed;
     };
     struct Side {
         Index cell;
         int k;
     };
+    struct Way {
+        MaybeIndex passed;
+        std::optional<Side> through;
+    };
 
     int turn(Index a, Index b, Index c) const {
         return robust::orient2d(points_[a], points_[b], points_[c], axis_) * sense_;
     }
-    Side other_side(const Side& s) const;
-    void connect(Index cell, int k, Index other, bool fixed);
+    std::optional<Side> other_side(const Side& s) const;
+    Side twin(const Side& s) const;
+    void connect(Index cell, int k, MaybeIndex other, bool fixed);
+    void fix(const Side& s);
     Index split_cell(Index cell, const robust::ExactPoint& p);
     Index split_side(const Side& side, const robust::ExactPoint& p);
     Index add_point(const robust::ExactPoint& p);
     void flip(const Side& side);
     void legalise();
     void push_sides(Index cell);
-    Side side_between(Index a, Index b) const;
+    std::optional<Side> side_between(Index a, Index b) const;
     template <typename Visit>
     void round(Index v, Visit visit) const;
+    Way way_out(Index a, Index b) const;
     Index insert_piece(Index a, Index b);
     void flip_in(Index a, Index b, std::vector<std::array<Index, 2>> crossed);
 

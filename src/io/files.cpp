@@ -1,7 +1,6 @@
 #include "io/files.hpp"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <anvilcast/errors.hpp>
@@ -28,11 +27,14 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
             fmt::format("{}: no such file; check the path (it is taken from the current directory)", file.string()));
     if (std::filesystem::is_directory(status))
         throw InputError(fmt::format("{}: is a directory, a file was expected", file.string()));
+    if (!std::filesystem::is_regular_file(status))
+        throw InputError(fmt::format(
+            "{}: is a pipe or a device, which may never end; a file was expected: write its content to one first",
+            file.string()));
     File in(std::fopen(file.c_str(), "rb"));
     if (!in) throw InputError(fmt::format("{}: cannot be read: {}", file.string(), std::strerror(errno)));
-    // What a regular file's size promises is read at once; more than that, or a pipe, block by block.
-    const std::uintmax_t promised =
-        std::filesystem::is_regular_file(status) ? std::filesystem::file_size(file, code) : 0;
+    // What its size promises is read at once; what came to it since, block by block.
+    const std::uintmax_t promised = std::filesystem::file_size(file, code);
     std::string content;
     content.resize(std::min<std::uintmax_t>(most, code ? 0 : promised));
     content.resize(std::fread(content.data(), 1, content.size(), in.get()));
@@ -48,21 +50,15 @@ std::string read_file(const std::filesystem::path& file, std::size_t most) {
     return content;
 }
 
-PendingFile::PendingFile(std::filesystem::path target) : target_(std::move(target)) {
-    pending_ = target_;
-    pending_ += fmt::format(".{}.part", ::getpid());
-}
-
-PendingFile::~PendingFile() {
-    std::error_code ignored;
-    if (!done_) std::filesystem::remove(pending_, ignored);
-}
+PendingFile::PendingFile(std::filesystem::path target)
+    : target_(std::move(target)), staging_(target_), pending_(staging_.directory() / target_.filename()) {}
 
 void PendingFile::commit() {
-    std::error_code code;
-    std::filesystem::rename(pending_, target_, code);
-    if (code) throw FailureError(fmt::format("{}: cannot be put in place: {}", target_.string(), code.message()));
-    done_ = true;
+    staging_.commit([this] {
+        std::error_code code;
+        std::filesystem::rename(pending_, target_, code);
+        if (code) throw FailureError(fmt::format("{}: cannot be put in place: {}", target_.string(), code.message()));
+    });
 }
 
 void write_file(const std::filesystem::path& file, std::string_view content) {

@@ -7,10 +7,12 @@
 #include <string>
 #include <string_view>
 
+#include "io/staging.hpp"
+
 namespace anvilcast::io {
 
-/// The content of a regular file. Throws InputError when it is missing, a directory, unreadable or empty.
-/// At most `most` bytes of it.
+/// The content of a regular file, at most `most` bytes of it. Throws InputError when it is missing, empty, unreadable,
+/// or no file at all: a directory, a pipe that may never end, a device.
 ANVILCAST_API std::string read_file(const std::filesystem::path& file,
                                     std::size_t most = std::numeric_limits<std::size_t>::max());
 
@@ -18,16 +20,14 @@ ANVILCAST_API std::string read_file(const std::filesystem::path& file,
 class ANVILCAST_API PendingFile {
   public:
     explicit PendingFile(std::filesystem::path target);
-    ~PendingFile();
-    PendingFile(const PendingFile&) = delete;
-    PendingFile& operator=(const PendingFile&) = delete;
 
     const std::filesystem::path& path() const { return pending_; }
     void commit();
 
   private:
-    std::filesystem::path target_, pending_;
-    bool done_ = false;
+    std::filesystem::path target_;
+    Staging staging_;
+    std::filesystem::path pending_;
 };
 
 /// Writes content to a file, whole or not at all. Throws FailureError.

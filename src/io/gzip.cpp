@@ -12,7 +12,10 @@
 namespace anvilcast {
 namespace {
 
-constexpr std::size_t kLargestRatio = 100;
+/// Text of regular surfaces comes close to thirty.
+constexpr std::size_t kLargestRatio = 50;
+/// Taken at once, so that growing does not hold the data twice; what is not used costs nothing.
+constexpr std::size_t kMostReserved = std::size_t{1} << 31;
 constexpr std::size_t kBlock = std::size_t{1} << 18;
 constexpr int kGzipWindow = 15 + 16;
 
@@ -33,6 +36,7 @@ std::string gunzip(std::string_view packed, const std::string& name) {
     const std::unique_ptr<z_stream, int (*)(z_stream*)> guard(&stream, inflateEnd);
     const std::size_t most = kLargestRatio * packed.size() + kBlock;
     std::string out;
+    out.reserve(std::min(most + kBlock, kMostReserved));
     std::size_t given = 0;
     int status = Z_OK;
     while (true) {

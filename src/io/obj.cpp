@@ -30,7 +30,7 @@ class ObjReader {
             const std::string_view word = io::take_word(line);
             if (word == "v")
                 add_point(line);
-            else if (word == "f")
+            else if (word == "f" || word == "fo")
                 add_face(line);
             else if (word == "g")
                 label_[1] = io::trimmed(line), changed_ = true;
@@ -38,6 +38,8 @@ class ObjReader {
                 label_[0] = io::trimmed(line), changed_ = true;
             else if (word == "usemtl")
                 label_[2] = io::trimmed(line), changed_ = true;
+            else if (is_other_element(word))
+                ++others_skipped_;
             else if (!is_known(word))
                 lines_.fail(fmt::format("\"{}\" does not begin a line of an OBJ file", word.substr(0, 40)));
         }
@@ -55,6 +57,8 @@ class ObjReader {
         return std::move(surface_);
     }
 
+    std::size_t others_skipped() const { return others_skipped_; }
+
   private:
     using Label = std::array<std::string, 3>;  // object, group, material
     struct Face {
@@ -65,9 +69,17 @@ class ObjReader {
     /// What OBJ files hold beside points and faces: none of it matters here.
     static bool is_known(std::string_view word) {
         static const std::set<std::string_view> words{
-            "",       "vt",     "vn",    "vp",       "s",        "mtllib",     "l",         "p",    "mg", "lod",
-            "usemap", "maplib", "bevel", "c_interp", "d_interp", "shadow_obj", "trace_obj", "call", "csh"};
+            "",     "vt",    "vn",       "vp",       "s",          "mtllib",    "mg",   "lod",    "usemap", "maplib",
+            "bevel", "c_interp", "d_interp", "shadow_obj", "trace_obj", "call", "csh",
+            // Of free-form curves and surfaces.
+            "cstype", "deg", "bmat", "step", "parm", "trim", "hole", "scrv", "sp", "end", "con", "stech", "ctech", "res",
+            "cdc", "cdp", "bsp", "bzp"};
         return words.contains(word) || word.front() == '#';
+    }
+    /// Elements that have no flat faces: lines, points, curves and curved surfaces.
+    static bool is_other_element(std::string_view word) {
+        static const std::set<std::string_view> words{"l", "p", "curv", "curv2", "surf"};
+        return words.contains(word);
     }
 
     /// A line, with those that a backslash at its end joins to it.
@@ -167,13 +179,16 @@ class ObjReader {
     std::map<Label, Index> zones_;
     std::vector<Label> labels_;
     Index zone_ = 0;
+    std::size_t others_skipped_ = 0;
 };
 
 }  // namespace
 
 Surface parse_obj(std::string_view content, const std::string& name, const LengthUnit& unit,
-                  std::size_t* triangles_dropped) {
-    Surface surface = ObjReader(content, name, unit).read();
+                  std::size_t* triangles_dropped, std::size_t* others_skipped) {
+    ObjReader reader(io::without_byte_order_mark(content), name, unit);
+    Surface surface = reader.read();
+    if (others_skipped != nullptr) *others_skipped = reader.others_skipped();
     const std::size_t dropped = io::finish(surface, name);
     if (triangles_dropped != nullptr) *triangles_dropped = dropped;
     return surface;

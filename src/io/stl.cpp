@@ -8,6 +8,7 @@
 #include <cstring>
 #include <iterator>
 #include <unordered_map>
+#include <utility>
 
 #include "geometry/point_merger.hpp"
 #include "io/files.hpp"
@@ -99,30 +100,68 @@ Surface parse_binary(std::string_view content, const std::string& name, const Le
     return soup.finished();
 }
 
-/// Reads an ASCII file line by line; words may be in any case and lines may end in any way.
+/// Reads an ASCII file; words may be in any case, and lines may end in any way, anywhere or not at all.
 class AsciiReader {
   public:
     AsciiReader(std::string_view content, std::string name, const LengthUnit& unit)
         : lines_(content, name), name_(std::move(name)), unit_(unit), soup_(content.size() / 200) {}
 
     Surface read() {
-        while (!lines_.at_end()) {
-            const std::string_view line = lines_.next();
-            if (io::starts_with_word(line, "vertex"))
-                add_vertex(line.substr(6));
-            else if (io::starts_with_word(line, "solid"))
-                begin_solid(io::trimmed(line.substr(5)));
-            else if (io::starts_with_word(line, "endloop") || io::starts_with_word(line, "endfacet"))
-                end_loop();
-            else if (!line.empty() && !io::starts_with_word(line, "facet") && !io::starts_with_word(line, "outer") &&
-                     !io::starts_with_word(line, "endsolid"))
-                lines_.fail(fmt::format("\"{}\" is not a line of an STL file", line.substr(0, 40)));
-        }
+        while (!lines_.at_end())
+            for (std::string_view line = lines_.next(); !line.empty(); line = io::trimmed(line)) read_statement(line);
         if (!corners_.empty()) lines_.fail("the file ends inside a triangle; it is truncated, copy or export it again");
         return soup_.finished();
     }
 
   private:
+    /// Takes one statement off the line: as a rule there is no more on it.
+    void read_statement(std::string_view& line) {
+        const std::string_view whole = line, word = io::take_word(line);
+        auto is = [word](std::string_view known) { return word.size() == known.size() && io::starts_with_word(word, known); };
+        if (is("vertex")) {
+            add_vertex(line);
+        } else if (is("facet")) {
+            skip_normal(line);
+        } else if (is("solid")) {
+            begin_solid(take_name(line, "facet", "endsolid"));
+        } else if (is("endloop") || is("endfacet")) {
+            end_loop();
+        } else if (is("endsolid")) {
+            // A name may hold the word "solid"; only where triangles follow on the same line another solid begins.
+            std::string_view rest = line;
+            take_name(rest, "facet", "facet");
+            take_name(line, rest.empty() ? "" : "solid", "");
+        } else if (is("outer")) {
+            if (const std::string_view loop = io::take_word(line); !io::starts_with_word(loop, "loop"))
+                lines_.fail("\"outer\" is not followed by \"loop\"");
+        } else {
+            lines_.fail(fmt::format("\"{}\" is not a line of an STL file", whole.substr(0, 40)));
+        }
+    }
+
+    /// Normals follow from the corners.
+    static void skip_normal(std::string_view& line) {
+        for (std::string_view rest = line; !io::starts_with_word(io::take_word(rest), "outer");) {
+            line = rest;
+            if (rest.empty()) return;
+        }
+    }
+
+    /// A name of any words, up to the one that begins the next statement.
+    static std::string_view take_name(std::string_view& line, std::string_view next, std::string_view or_next) {
+        std::string_view rest = line;
+        while (!rest.empty()) {
+            const std::string_view before = rest, word = io::take_word(rest);
+            for (const std::string_view known : {next, or_next})
+                if (word.size() == known.size() && io::starts_with_word(word, known)) {
+                    const std::string_view name = line.substr(0, line.size() - before.size());
+                    line = before;
+                    return io::trimmed(name);
+                }
+        }
+        return io::trimmed(std::exchange(line, {}));
+    }
+
     void begin_solid(std::string_view solid) {
         const std::string zone = solid.empty() ? io::stem_of(name_) : std::string(solid);
         const auto [it, is_new] = zone_of_name_.try_emplace(zone, static_cast<Index>(zone_of_name_.size()));
@@ -130,7 +169,7 @@ class AsciiReader {
         zone_ = it->second;
     }
 
-    void add_vertex(std::string_view numbers) {
+    void add_vertex(std::string_view& numbers) {
         if (zone_ == kNone) lines_.fail("a vertex before the first \"solid\"");
         if (corners_.size() == 3) lines_.fail("a facet has three vertices, this one has more");
         Vec3 p;
@@ -141,7 +180,8 @@ class AsciiReader {
                                         io::trimmed(numbers).substr(0, 24)));
             p[axis] = io::to_metres(*value, unit_, [this] { return lines_.place(); });
         }
-        if (!io::trimmed(numbers).empty()) lines_.fail("a vertex has three numbers, there are more on this line");
+        std::string_view next = numbers;
+        if (io::take_number(next)) lines_.fail("a vertex has three numbers, this one has more");
         corners_.push_back(p);
     }
 
@@ -209,6 +249,7 @@ std::string stl_bytes(const Surface& surface, const LengthUnit& unit) {
 
 Surface parse_stl(std::string_view content, const std::string& name, const LengthUnit& unit,
                   std::size_t* triangles_dropped) {
+    if (!is_binary(io::without_byte_order_mark(content))) content = io::without_byte_order_mark(content);
     Surface surface = is_binary(content) ? parse_binary(content, name, unit) : AsciiReader(content, name, unit).read();
     const std::size_t dropped = io::finish(surface, name);
     if (triangles_dropped != nullptr) *triangles_dropped = dropped;

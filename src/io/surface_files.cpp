@@ -76,9 +76,14 @@ SurfaceFile read_triangles(const std::filesystem::path& file, Format format, con
         throw InputError(fmt::format("{}: its content is gzip-compressed; add .gz to its name", name));
     if (packed) content = gunzip(content, name);
     check_content(content, format, name);
+    std::size_t others_skipped = 0;
     out.surface = format == Format::stl   ? parse_stl(content, name, out.unit, &out.triangles_dropped)
-                  : format == Format::obj ? parse_obj(content, name, out.unit, &out.triangles_dropped)
+                  : format == Format::obj ? parse_obj(content, name, out.unit, &out.triangles_dropped, &others_skipped)
                                           : parse_ply(content, name, out.unit, &out.triangles_dropped);
+    if (others_skipped > 0)
+        out.warnings.push_back(fmt::format(
+            "{}: {} line(s), point(s), curve(s) or curved surface(s) are skipped: faces alone are read", name,
+            others_skipped));
     return out;
 }
 
@@ -111,6 +116,11 @@ SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOpt
         throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again",
                                      file.string(), name_of(format)));
     return with_drops_told(io::read_cad(file, options), file.string());
+}
+
+void copy_surface_file(const std::filesystem::path& from, const std::filesystem::path& to) {
+    std::error_code code;
+    if (!std::filesystem::equivalent(from, to, code)) io::write_file(to, io::read_file(from));
 }
 
 void write_surface(const std::filesystem::path& file, const Surface& surface, const LengthUnit& unit, bool ascii) {

@@ -30,6 +30,11 @@ std::string_view trimmed(std::string_view s) {
     return s;
 }
 
+std::string_view without_byte_order_mark(std::string_view text) {
+    constexpr std::string_view kMark = "\xEF\xBB\xBF";
+    return text.starts_with(kMark) ? text.substr(kMark.size()) : text;
+}
+
 bool starts_with_word(std::string_view text, std::string_view word) {
     return text.size() >= word.size() &&
            std::equal(word.begin(), word.end(), text.begin(), [](char a, char b) { return a == lower(b); });
@@ -48,7 +53,10 @@ std::string stem_of(const std::string& name) {
 }
 
 void refuse_coordinate(double value, const std::string& place) {
-    throw InputError(fmt::format("{}: coordinate {} is not a usable number; export the surface again", place, value));
+    throw InputError(
+        fmt::format("{}: coordinate {} is no length of a body (more than {:g} m, or not a number): the file is damaged, "
+                    "or is not what its name says; export the surface again",
+                    place, value, kLargestLength));
 }
 
 std::string_view LineReader::next() {

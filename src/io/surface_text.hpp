@@ -12,13 +12,18 @@
 namespace anvilcast::io {
 
 std::string_view trimmed(std::string_view s);
+/// Without the three bytes that some editors put before UTF-8.
+std::string_view without_byte_order_mark(std::string_view text);
 /// Does text begin with a word, given in lower case, in any case?
 bool starts_with_word(std::string_view text, std::string_view word);
 /// The name of a file without directory and endings: "a/body.stl.gz" is "body".
 std::string stem_of(const std::string& name);
 std::string lower_ending(std::string_view name);
 
-/// Lengths to metres. What the exact predicates cannot hold is refused, and what is too small to matter is 0.
+/// Far beyond any body, and far below what the predicates cannot hold any more. Metres.
+inline constexpr double kLargestLength = 1e15;
+
+/// Lengths to metres. What is no length of a body is refused, and what is too small to matter is 0.
 /// `place` is called for the place in the file when that is needed.
 template <typename Place>
 double to_metres(double value, const LengthUnit& unit, Place place);
@@ -68,6 +73,6 @@ std::size_t finish(Surface& surface, const std::string& name);
 template <typename Place>
 double anvilcast::io::to_metres(double value, const LengthUnit& unit, Place place) {
     const double metres = value * unit.metres;
-    if (!(std::abs(metres) <= kMaxCoordinate)) refuse_coordinate(value, place());
+    if (!(std::abs(metres) <= kLargestLength)) refuse_coordinate(value, place());
     return std::abs(metres) < kMinCoordinate ? 0.0 : metres;
 }

@@ -67,7 +67,7 @@ void read_sizing(Section& s, Case& c) {
     o.largest = s.positive_length("largest");
     o.smallest = s.positive_length("smallest");
     o.growth = s.number("growth", 1.001, 4).value_or(o.growth);
-    o.per_circle = s.number("per_circle", 3, 10000).value_or(0);
+    o.per_turn = s.number("per_turn", 3, 10000).value_or(0);
     o.across_gaps = s.number("across_gaps", 0.5, 100).value_or(0);
     o.gap_floor = s.positive_length("gap_floor");
     o.feature_angle = s.number("feature_angle", 1, 179).value_or(o.feature_angle);
@@ -76,8 +76,8 @@ void read_sizing(Section& s, Case& c) {
     c.surface.tolerance = s.distance("tolerance").value_or(0);
     c.surface.curved = s.truth("curved").value_or(false);
     // Never farther off than the chords that so many edges round a circle have, with room for edges that came out long.
-    if (o.per_circle > 0) {
-        const double half = std::numbers::pi / o.per_circle;
+    if (o.per_turn > 0) {
+        const double half = std::numbers::pi / o.per_turn;
         c.surface.deviation = std::min(c.surface.deviation, 2 * (1 - std::cos(half)) / (2 * std::sin(half)));
     }
     if (o.surface == 0 && o.largest == 0)
@@ -176,14 +176,14 @@ LayerRecipe read_layers(Section& s) {
     r.on = s.texts("on").value_or(std::vector<std::string>{});
     r.first_height = s.length("first_height");
     r.y_plus = s.number("y_plus", 1e-3, 1e5);
-    r.first_aspect = s.number("first_aspect", 1e-2, 1e6);
+    r.first_flatness = s.number("first_flatness", 1e-2, 1e6);
     if (const auto n = s.number("count", 1, 500)) r.count = static_cast<int>(*n);
     r.growth = s.number("growth", 1, 3);
     r.total_height = s.length("total_height");
     r.last_height = s.length("last_height");
-    r.last_aspect = s.number("last_aspect", 1e-2, 1e6);
+    r.last_flatness = s.number("last_flatness", 1e-2, 1e6);
     r.meets_core = s.number("meets_core", 1e-2, 10);
-    r.equal_first = static_cast<int>(s.number("equal_first", 1, 500).value_or(1));
+    r.plateau = static_cast<int>(s.number("plateau", 1, 500).value_or(1));
     r.squeeze_to = s.number("squeeze_to", 0.01, 1).value_or(r.squeeze_to);
     r.gap_cells = s.number("gap_cells", 0.5, 100).value_or(r.gap_cells);
     r.in = s.texts("in").value_or(std::vector<std::string>{});

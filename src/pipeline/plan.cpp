@@ -39,8 +39,8 @@ std::string remedy(const SourceShare& source, double total, double limit, const 
     if (room < 0.05 * limit || size == 0) {
         const double all = std::cbrt(total / limit);
         const std::string knob = source.name == "curvature"
-                                     ? fmt::format("per_circle = {:.0f} instead of {:.4g}, or ",
-                                                   std::floor(c.sizing.per_circle / all), c.sizing.per_circle)
+                                     ? fmt::format("per_turn = {:.0f} instead of {:.4g}, or ",
+                                                   std::floor(c.sizing.per_turn / all), c.sizing.per_turn)
                                  : source.name == "gaps" ? fmt::format("across_gaps = {:.2g} instead of {:.4g}, or ",
                                                                        c.sizing.across_gaps / all, c.sizing.across_gaps)
                                                          : "";

@@ -6,11 +6,28 @@
 #include "base/nearest_name.hpp"
 
 namespace anvilcast {
+namespace {
+
+/// Keys of earlier versions, and what they are called today; empty for a key that never was one.
+std::string_view new_name_of(std::string_view key) {
+    constexpr std::array<std::array<std::string_view, 2>, 4> kRenamed{{{"per_circle", "per_turn"},
+                                                                       {"equal_first", "plateau"},
+                                                                       {"first_aspect", "first_flatness"},
+                                                                       {"last_aspect", "last_flatness"}}};
+    for (const auto& [before, now] : kRenamed)
+        if (key == before) return now;
+    return "";
+}
+
+}  // namespace
+
 void Section::finish() const {
     for (const auto& [key, node] : table_) {
         const std::string_view name = key.str();
         if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
         const int line = static_cast<int>(key.source().begin.line);
+        if (const std::string_view now = new_name_of(name); std::find(known_.begin(), known_.end(), now) != known_.end())
+            fail(line, fmt::format("\"{}\" in {} is called \"{}\" now", name, name_, now));
         if (const std::string_view nearest = nearest_name(name, known_); !nearest.empty())
             fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, nearest));
         fail(line, fmt::format("unknown key \"{}\" in {}; known are: {}", name, name_, fmt::join(known_, ", ")));

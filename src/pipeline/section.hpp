@@ -7,6 +7,7 @@
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/surround.hpp>
 #include <anvilcast/units.hpp>
+#include <algorithm>
 #include <array>
 #include <optional>
 #include <string>
@@ -31,7 +32,7 @@ class Section {
     [[noreturn]] void fail(const std::string& what) const { fail(line(), what); }
 
     const toml::node* find(const char* key) {
-        known_.emplace_back(key);
+        if (std::find(known_.begin(), known_.end(), key) == known_.end()) known_.emplace_back(key);
         return table_.get(key);
     }
     bool has(const char* key) { return find(key) != nullptr; }

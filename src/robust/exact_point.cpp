@@ -303,10 +303,13 @@ ExactPoint foot_on_line(const ExactPoint& p, const ExactPoint& a, const ExactPoi
                        (along.x * along.x + along.y * along.y + along.z * along.z) * from.w * point.w);
 }
 
-int axis_across(const Vec3& a, const Vec3& b, const Vec3& c) {
-    const Vec3 n = triangle_normal(a, b, c);
-    const double x = std::abs(n.x), y = std::abs(n.y), z = std::abs(n.z);
-    return z >= x && z >= y ? 2 : y >= x ? 1 : 0;
+int axis_across(const ExactPoint& a, const ExactPoint& b, const ExactPoint& c) {
+    const Vec3 n = triangle_normal(a.approx(), b.approx(), c.approx());
+    std::array<int, 3> axes{2, 1, 0};
+    std::stable_sort(axes.begin(), axes.end(), [&n](int i, int j) { return std::abs(n[i]) > std::abs(n[j]); });
+    for (const int axis : axes)
+        if (orient2d(a, b, c, axis) != 0) return axis;
+    return axes.front();
 }
 
 }  // namespace anvilcast::robust

@@ -70,7 +70,8 @@ ExactPoint onto_planes(const ExactPoint& p, std::span<const std::array<const Exa
 ExactPoint foot_on_plane(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b, const ExactPoint& c);
 ExactPoint foot_on_line(const ExactPoint& p, const ExactPoint& a, const ExactPoint& b);
 
-/// The axis along which the triangle is seen largest.
-int axis_across(const Vec3& a, const Vec3& b, const Vec3& c);
+/// The axis along which the triangle is seen largest, as far as doubles tell, but never one along which it has no
+/// area: of a needle they may tell nothing. The three must not be collinear.
+int axis_across(const ExactPoint& a, const ExactPoint& b, const ExactPoint& c);
 
 }  // namespace anvilcast::robust

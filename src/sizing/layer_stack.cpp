@@ -88,7 +88,7 @@ class Solver {
         s.first = *first_;
         s.growth = *growth_;
         s.count = n;
-        s.equal_first = e;
+        s.plateau = e;
         s.total = s.first * total_in_firsts(s.growth, n, e);
         s.last = s.first * last_in_firsts(s.growth, n, e);
         return s;
@@ -97,11 +97,11 @@ class Solver {
   private:
     void check_number_of_conditions() const {
         std::vector<std::string> given, missing;
-        (first_ ? given : missing).emplace_back("a first height (first_height, y_plus or first_aspect)");
+        (first_ ? given : missing).emplace_back("a first height (first_height, y_plus or first_flatness)");
         (count_ ? given : missing).emplace_back("count");
         (growth_ ? given : missing).emplace_back("growth");
         (total_ ? given : missing).emplace_back("total_height");
-        (last_ ? given : missing).emplace_back("a last height (last_height, last_aspect or meets_core)");
+        (last_ ? given : missing).emplace_back("a last height (last_height, last_flatness or meets_core)");
         if (given.size() > 3)
             throw InputError(fmt::format("the layers are told in {} ways where three determine them: {}; leave {} out",
                                          given.size(), fmt::join(given, ", "), given.size() == 4 ? "one" : "two"));
@@ -174,36 +174,36 @@ std::optional<double> last_height_at(const LayerRecipe& recipe, double size) {
     auto by = [](std::optional<double> x, const auto& f) { return x ? std::optional<double>(f(*x)) : std::nullopt; };
     return one_of("last height",
                   {{"last_height", recipe.last_height},
-                   {"last_aspect", by(recipe.last_aspect, [&](double a) { return size / a; })},
+                   {"last_flatness", by(recipe.last_flatness, [&](double a) { return size / a; })},
                    {"meets_core", by(recipe.meets_core, [&](double m) { return m * kCoreHeight * size; })}});
 }
 
 }  // namespace
 
-double LayerStack::height(int k) const { return first * total_in_firsts(growth, k, equal_first); }
+double LayerStack::height(int k) const { return first * total_in_firsts(growth, k, plateau); }
 
 LayerStack solve_stack(const LayerRecipe& recipe, double size, const std::optional<WallEstimate>& wall, YPlusAt at) {
     if (recipe.y_plus && !wall) throw InputError("y_plus needs the flow: a [flow] with speed, fluid and length");
-    if (recipe.equal_first < 1) throw InputError("equal_first must be at least 1");
+    if (recipe.plateau < 1) throw InputError("plateau must be at least 1");
     auto by = [](std::optional<double> x, const auto& f) { return x ? std::optional<double>(f(*x)) : std::nullopt; };
     const auto first =
         one_of("first height", {{"first_height", recipe.first_height},
                                 {"y_plus", by(recipe.y_plus, [&](double y) { return first_height(*wall, y, at); })},
-                                {"first_aspect", by(recipe.first_aspect, [&](double a) { return size / a; })}});
+                                {"first_flatness", by(recipe.first_flatness, [&](double a) { return size / a; })}});
     const auto total = one_of("total height", {{"total_height", recipe.total_height}});
     LayerStack stack =
-        Solver(first, recipe.count, recipe.growth, total, last_height_at(recipe, size), recipe.equal_first).solve();
+        Solver(first, recipe.count, recipe.growth, total, last_height_at(recipe, size), recipe.plateau).solve();
     stack.step_to_core = kCoreHeight * size / stack.last;
     return stack;
 }
 
 LayerStack stack_at(const LayerRecipe& recipe, const LayerStack& stack, double size) {
-    if (!recipe.first_aspect && !recipe.last_aspect && !recipe.meets_core) return stack;
-    const int n = stack.count, e = stack.equal_first;
+    if (!recipe.first_flatness && !recipe.last_flatness && !recipe.meets_core) return stack;
+    const int n = stack.count, e = stack.plateau;
     LayerStack out = stack;
     const std::optional<double> last = last_height_at(recipe, size);
-    const bool has_first = recipe.first_height || recipe.y_plus || recipe.first_aspect;
-    if (recipe.first_aspect) out.first = size / *recipe.first_aspect;
+    const bool has_first = recipe.first_height || recipe.y_plus || recipe.first_flatness;
+    if (recipe.first_flatness) out.first = size / *recipe.first_flatness;
     try {
         if (has_first && !recipe.growth && last && n > e)
             out.growth = solve_growth([&](double r) { return out.first * last_in_firsts(r, n, e); }, *last);
@@ -222,7 +222,7 @@ LayerStack stack_at(const LayerRecipe& recipe, const LayerStack& stack, double s
 LayerStack squeezed(const LayerStack& stack, int count, double room) {
     LayerStack out = stack;
     out.count = count;
-    out.equal_first = std::min(stack.equal_first, std::max(1, count));
+    out.plateau = std::min(stack.plateau, std::max(1, count));
     if (count > 0 && out.height(count) > room) {
         const double even = out.first * count;
         if (even >= room) {
@@ -230,11 +230,11 @@ LayerStack squeezed(const LayerStack& stack, int count, double room) {
             out.first *= room / even;
         } else {
             out.growth =
-                solve_growth([&](double r) { return out.first * total_in_firsts(r, count, out.equal_first); }, room);
+                solve_growth([&](double r) { return out.first * total_in_firsts(r, count, out.plateau); }, room);
         }
     }
     out.total = out.height(count);
-    out.last = out.first * last_in_firsts(out.growth, count, out.equal_first);
+    out.last = out.first * last_in_firsts(out.growth, count, out.plateau);
     out.step_to_core = stack.step_to_core * stack.last / out.last;
     return out;
 }

@@ -186,7 +186,7 @@ class Gatherer {
 
     void add_walls() {
         std::vector<double> curvature;
-        if (o_.per_circle > 0) curvature = curvature_of_triangles(s_, features_);
+        if (o_.per_turn > 0) curvature = curvature_of_triangles(s_, features_);
         has_size_.resize(s_.zones.size(), false);
         auto& pieces = sheet(0, 0);
         for (Index t = 0; t < s_.triangles.size(); ++t) {
@@ -217,11 +217,11 @@ class Gatherer {
 
     double size_of_curvature(double curvature) const {
         if (!(curvature > 0)) return Box::inf;
-        return std::max(2 * std::numbers::pi / (curvature * o_.per_circle), o_.smallest_size());
+        return std::max(2 * std::numbers::pi / (curvature * o_.per_turn), o_.smallest_size());
     }
 
     void add_curves() {
-        if (o_.per_circle == 0) return;
+        if (o_.per_turn == 0) return;
         for (const FeatureCurve& curve : features_.curves) {
             const std::vector<double> curvature = curvature_of_segments(s_, curve);
             for (std::size_t i = 0; i < curvature.size(); ++i) {

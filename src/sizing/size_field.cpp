@@ -65,8 +65,8 @@ void validate(const SizeOptions& o) {
                            o.surface_size()));
     if (!(o.growth > 1) || o.growth > 4)
         refuse(fmt::format("the growth is {}; it must be above 1 and at most 4, 1.1 to 1.3 as a rule", o.growth));
-    if (o.per_circle != 0 && !(o.per_circle >= 3 && o.per_circle <= 10000))
-        refuse(fmt::format("per_circle is {}; it must be from 3 to 10000 edges round a full turn", o.per_circle));
+    if (o.per_turn != 0 && !(o.per_turn >= 3 && o.per_turn <= 10000))
+        refuse(fmt::format("per_turn is {}; it must be from 3 to 10000 edges round a full turn", o.per_turn));
     if (o.across_gaps != 0 && !(o.across_gaps >= 0.5 && o.across_gaps <= 100))
         refuse(fmt::format("across_gaps is {}; it must be from 0.5 to 100 cells", o.across_gaps));
     if (o.gap_floor != 0 && !is_length(o.gap_floor))

@@ -476,7 +476,7 @@ TEST(Layers, FollowTheSizeWhereTheRecipeTiesThemToIt) {
     const SizeField field = make_size_field(domain, options);
     const SurfaceMesh surface = mesh_surface(domain, field);
     LayerRecipe r;
-    r.first_aspect = 10;
+    r.first_flatness = 10;
     r.count = 4;
     r.growth = 1.2;
     const LayerStacks stacks = grow_layers(surface, field, {.recipes = {r}});
@@ -536,7 +536,7 @@ TEST(Layers, MostNormalIsNoWorseThanAnyDirection) {
 
 TEST(LayerStack, IsSqueezedByItsGrowthFirst) {
     LayerRecipe r = recipe(0.01, 5, 1.3);
-    r.equal_first = 2;
+    r.plateau = 2;
     const LayerStack s = solve_stack(r, 1);
     EXPECT_NEAR(s.total, 0.01 * (2 + 1.3 + 1.69 + 2.197), 1e-15);
     EXPECT_NEAR(s.last, 0.01 * 2.197, 1e-15);
@@ -553,10 +553,10 @@ TEST(LayerStack, IsSqueezedByItsGrowthFirst) {
 
 TEST(LayerStack, WithEqualFirstLayersSolvesForAnyThreeConditions) {
     LayerRecipe all = recipe(0.01, 7, 1.2);
-    all.equal_first = 3;
+    all.plateau = 3;
     const LayerStack s = solve_stack(all, 1);
     auto same = [&](LayerRecipe r) {
-        r.equal_first = 3;
+        r.plateau = 3;
         const LayerStack t = solve_stack(r, 1);
         EXPECT_EQ(t.count, 7);
         EXPECT_NEAR(t.first, s.first, 1e-9);

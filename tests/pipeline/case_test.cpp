@@ -86,7 +86,7 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
         {"surface = \"5 mm\"", "surface = -5", {"line 19", "[sizing] surface", "positive"}},
         {"surface = \"5 mm\"", "surface = 0", {"line 19", "[sizing] surface", "positive"}},
         {"surface = \"5 mm\"", "surface = 5\nsmallest = 6", {"smallest size", "above the surface size"}},
-        {"surface = \"5 mm\"", "surface = 5\nper_circle = 2", {"line 20", "per_circle", "out of range"}},
+        {"surface = \"5 mm\"", "surface = 5\nper_turn = 2", {"line 20", "per_turn", "out of range"}},
         {"surface = \"5 mm\"", "surface = nan", {"line 19", "finite"}},
         {"surface = \"5 mm\"\nlargest = 10", "", {"surface is missing", "5 mm"}},
         {"[limits]", "[[refine]]\nsize = 2\n[limits]", {"line 23", "[[refine]]", "does not say where"}},

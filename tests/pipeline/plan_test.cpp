@@ -39,7 +39,7 @@ TEST(Prediction, IsWithinFifteenPerCentOfTheMesh) {
         {"plate with holes", kit::plate_with_holes(3, 0.5), sized(0.12, 0.2)},
     };
     bodies[5].sizes.refine = {{.name = "ball", .volume = BallVolume{{0.5, 1, 1}, 0.3}, .size = 0.04}};
-    bodies[6].sizes.per_circle = 30;
+    bodies[6].sizes.per_turn = 30;
     bodies[8].sizes.across_gaps = 2;
     bodies[9].sizes.across_gaps = 4;
     for (const Body& body : bodies) {

@@ -85,11 +85,11 @@ TEST(LayerStack, RoundsTheCountAndLetsTheGrowthGiveWay) {
     EXPECT_NEAR(s.last, 0.8 * kCoreHeight * 0.004, 1e-12);
     EXPECT_NEAR(s.step_to_core, 1 / 0.8, 1e-9);
     EXPECT_NEAR(s.growth, 1.2, 0.02);
-    LayerRecipe by_aspect;
-    by_aspect.first_aspect = 20;
-    by_aspect.last_aspect = 2;
-    by_aspect.count = 8;
-    EXPECT_NEAR(solve_stack(by_aspect, 0.004).first, 0.004 / 20, 1e-12);
+    LayerRecipe by_flatness;
+    by_flatness.first_flatness = 20;
+    by_flatness.last_flatness = 2;
+    by_flatness.count = 8;
+    EXPECT_NEAR(solve_stack(by_flatness, 0.004).first, 0.004 / 20, 1e-12);
     EXPECT_EQ(layers_to_reach(1, 1, 5), 5);
     EXPECT_EQ(layers_to_reach(1, 2, 7), 3);
     EXPECT_EQ(layers_to_grow(1, 2, 8), 4);
@@ -100,7 +100,7 @@ TEST(LayerStack, TellsWhatToLeaveOutOrAdd) {
     EXPECT_NE(told({.first_height = 1e-3}).find("add two of"), std::string::npos) << told({.first_height = 1e-3});
     EXPECT_NE(told({.first_height = 1e-3, .count = 3, .growth = 1.2, .total_height = 1}).find("leave one out"),
               std::string::npos);
-    EXPECT_NE(told({.first_height = 1e-3, .first_aspect = 3, .count = 3, .growth = 1.2}).find("first_aspect"),
+    EXPECT_NE(told({.first_height = 1e-3, .first_flatness = 3, .count = 3, .growth = 1.2}).find("first_flatness"),
               std::string::npos);
     EXPECT_NE(told({.y_plus = 1, .count = 3, .growth = 1.2}).find("[flow]"), std::string::npos);
     EXPECT_NE(told({.first_height = 1e-3, .count = 5, .total_height = 4e-3}).find("no growing layers"),

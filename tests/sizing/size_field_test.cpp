@@ -149,7 +149,7 @@ TEST(SizeField, AtLeastRaisesJustItsShareOfALargeFacet) {
 
 TEST(SizeField, CurvatureAsksForEdgesRoundTheCircle) {
     SizeOptions o = coarse();
-    o.per_circle = 24;
+    o.per_turn = 24;
     EXPECT_NEAR(make_size_field(room({kit::sphere({0, 0, 0}, 1, 4)}), o).at({0, 0, 1}), 2 * kPi / 24, 0.03);
     // A cylinder of slivers from end to end: the same round its rims and along its side.
     const SizeField cylinder = make_size_field(kit::inside_of(split_at_sharp_edges(kit::cylinder(0.5, 3, 90), 40)), o);
@@ -248,7 +248,7 @@ TEST(SizeField, RefusesNonsense) {
 TEST(SizeField, IsTheSameOnAnyNumberOfThreads) {
     const Domain d = room({kit::sphere({0, 0, 0}, 1, 4), kit::torus(2, 0.2, 80, 30)});
     SizeOptions o = coarse();
-    o.per_circle = 20;
+    o.per_turn = 20;
     o.across_gaps = 3;
     std::vector<SizeField> fields;
     for (const int threads : {1, 2, 7}) {

@@ -181,7 +181,7 @@ TEST(SurfaceMesh, IsGoodOnSmoothBodies) {
     o.refine = {{.name = "place", .points = {{1, 0, 0}}, .size = 0.01}};
     expect_good(meshed_as(kit::sphere({0, 0, 0}, 1, 5), o));
     o.refine.clear();
-    o.per_circle = 30;
+    o.per_turn = 30;
     // Small, and sizes that double from rim to middle: that alone skews triangles.
     expect_good(meshed_as(split_at_sharp_edges(kit::cylinder(0.5, 2, 200), 40), o), 0.23);
 }

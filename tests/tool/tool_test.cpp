@@ -586,7 +586,7 @@ TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     std::ofstream(directory / "chamber.toml")
         << coarser(content(demo / "case.toml"), {{"surface = 15", "surface = 50"},
                                                  {"largest = 20", "largest = 60"},
-                                                 {"per_circle = 24", "per_circle = 9"},
+                                                 {"per_turn = 24", "per_turn = 9"},
                                                  {"size = 5", "size = 20"},
                                                  {"size = 8", "size = 30"}});
     const Outcome o = run("build chamber.toml --out chamber --json");
