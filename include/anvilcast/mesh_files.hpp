@@ -11,6 +11,7 @@
 // the field data.
 #pragma once
 
+#include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
@@ -33,18 +34,19 @@ struct CellField {
 
 /// The file appears whole or not at all. Fields are more cell arrays, 0 on the faces in zones or on the cells. Throws
 /// FailureError when it cannot be written.
-ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh);
+ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context = {});
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
                              const std::vector<FaceField>& fields = {}, const std::vector<CellField>& cell_fields = {});
 
 /// Read files of standard cells, or of polyhedra alone, with every outer face in a zone, ours in particular. Throw
-/// InputError with what is wrong.
-ANVILCAST_API VolumeMesh read_cgns(const std::filesystem::path& file);
+/// InputError with what is wrong. CGNS files are read in a forked process, so that one that is damaged cannot take this
+/// one with it.
+ANVILCAST_API VolumeMesh read_cgns(const std::filesystem::path& file, const Context& context = {});
 ANVILCAST_API VolumeMesh read_vtu(const std::filesystem::path& file);
 
 /// By the file's ending.
-ANVILCAST_API VolumeMesh read_mesh(const std::filesystem::path& file);
-ANVILCAST_API void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh);
+ANVILCAST_API VolumeMesh read_mesh(const std::filesystem::path& file, const Context& context = {});
+ANVILCAST_API void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context = {});
 
 /// The boundary of a mesh, or one zone of it, as a surface; normals point out.
 ANVILCAST_API Surface boundary_surface(const VolumeMesh& mesh);

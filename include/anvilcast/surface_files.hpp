@@ -12,6 +12,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
+#include <atomic>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -28,6 +29,10 @@ struct ReadSurfaceOptions {
     /// Never more than a two-hundredth of that.
     double chord = 0;
     double angle = 10;  ///< degrees between the normals of neighbouring triangles of a CAD face, at most
+    /// Seconds of the processor that a CAD file may take, and no more than that many; 0: as many as a sound file of its
+    /// size needs by far, for damaged ones may take for ever.
+    double patience = 0;
+    const std::atomic<bool>* stop = nullptr;  ///< set from elsewhere to stop the reading of a CAD file
 };
 
 struct SurfaceFile {
@@ -42,7 +47,8 @@ struct SurfaceFile {
 /// Reads a file of a kind known by its ending (.stl .obj .ply .step .stp .iges .igs .brep, .gz after the first three).
 /// Zones come from solids (STL), objects, groups and materials (OBJ), a face property `zone` with comments (PLY) and
 /// names, layers or colours of faces (CAD); a file without any is one zone of its name. Each zone knows its part: the
-/// CAD body, or the file.
+/// CAD body, or the file. CAD files are read in a forked process, so that one that is damaged cannot take this one with
+/// it.
 ANVILCAST_API SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOptions& options = {});
 
 /// Copies a file as it is, whole or not at all.

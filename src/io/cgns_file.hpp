@@ -3,6 +3,7 @@
 
 #include <cgnslib.h>
 #include <fmt/format.h>
+#include <hdf5.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/volume_mesh.hpp>
 
@@ -22,6 +23,9 @@ inline constexpr const char* kRegionKind = "RegionKind";  // a descriptor of our
 class CgnsFile {
   public:
     CgnsFile(const std::filesystem::path& path, int mode, bool writing) : path_(path), writing_(writing) {
+        // At its exit the library under it would fall over what a full disk left of a file.
+        static const int without_exit_handler = H5dont_atexit();
+        static_cast<void>(without_exit_handler);
         if (cg_open(path.c_str(), mode, &number_) != CG_OK) fail();
         is_open_ = true;
     }

@@ -1,6 +1,7 @@
 #include <anvilcast/mesh_files.hpp>
 
 #include <algorithm>
+#include <limits>
 #include <set>
 
 #include "io/cgns_file.hpp"
@@ -61,9 +62,10 @@ const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType",
 /// family; interfaces are sections of faces on both sides, joined one to one.
 class CgnsWriter {
   public:
-    CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh)
+    CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh, const Context& context)
         : file_(path, CG_MODE_WRITE, true),
           mesh_(mesh),
+          context_(context),
           has_polyhedra_(std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) !=
                          mesh.cell_types.end()) {}
 
@@ -130,7 +132,9 @@ class CgnsWriter {
         std::vector<cgsize_t> points, offsets{0};
     };
     void write_polygons(const std::string& name, ElementType_t type, const Polygons& polygons) {
+        context_.check_stop();
         if (polygons.offsets.size() == 1) return;
+        check_extent(polygons.points.size());
         int section = 0;
         const auto last = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 2;
         file_.check(cg_poly_section_write(*file_, base_, zone_, name.c_str(), type, next_, last, 0,
@@ -189,9 +193,20 @@ class CgnsWriter {
         }
     }
 
+    /// Sizes of the standard's library are `int` where it was built so, as Debian's is.
+    void check_extent(std::size_t n) const {
+        if (n > static_cast<std::size_t>(std::numeric_limits<cgsize_t>::max()))
+            throw FailureError(fmt::format(
+                "the mesh is not written: {} numbers in one section are more than the CGNS library of this machine "
+                "counts ({}); it needs one that is built with 64-bit sizes, or larger cells",
+                n, std::numeric_limits<cgsize_t>::max()));
+    }
+
     void write_section(const std::string& name, ElementType_t type, std::size_t n,
                        const std::vector<cgsize_t>& points) {
+        context_.check_stop();
         if (n == 0) return;
+        check_extent(points.size());
         int section = 0;
         const auto last = next_ + static_cast<cgsize_t>(n) - 1;
         file_.check(
@@ -282,6 +297,7 @@ class CgnsWriter {
 
     CgnsFile file_;
     const VolumeMesh& mesh_;
+    const Context& context_;
     bool has_polyhedra_;
     std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
     Names base_names_{kInBase}, names_;
@@ -295,9 +311,9 @@ class CgnsWriter {
 
 }  // namespace
 
-void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh) {
+void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context) {
     PendingFile pending(file);
-    CgnsWriter(pending.path(), mesh).write();
+    CgnsWriter(pending.path(), mesh, context).write();
     pending.commit();
 }
 

@@ -16,17 +16,17 @@ std::string lower_ending(const std::filesystem::path& file) {
 }
 }  // namespace
 
-VolumeMesh read_mesh(const std::filesystem::path& file) {
+VolumeMesh read_mesh(const std::filesystem::path& file, const Context& context) {
     const std::string ending = lower_ending(file);
-    if (ending == ".cgns") return read_cgns(file);
+    if (ending == ".cgns") return read_cgns(file, context);
     if (ending == ".vtu") return read_vtu(file);
     throw InputError(
         fmt::format("{}: a volume mesh is read from .cgns or .vtu, not from \"{}\"", file.string(), ending));
 }
 
-void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh) {
+void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context) {
     const std::string ending = lower_ending(file);
-    if (ending == ".cgns") return write_cgns(file, mesh);
+    if (ending == ".cgns") return write_cgns(file, mesh, context);
     if (ending == ".vtu") return write_vtu(file, mesh);
     throw InputError(
         fmt::format("{}: a volume mesh is written to .cgns or .vtu, not to \"{}\"", file.string(), ending));

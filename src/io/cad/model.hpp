@@ -34,6 +34,6 @@ Model read_brep(const std::string& file, const ReadSurfaceOptions& options);
 
 /// Gives every face triangles within the chord and the angle, as far as the kernel can. Returns how far they are off,
 /// metres.
-double triangulate(const Model& model, const ReadSurfaceOptions& options, const std::string& file);
+double triangulate(const Model& model, const ReadSurfaceOptions& options);
 
 }  // namespace anvilcast::cad

@@ -23,6 +23,8 @@
 #include <map>
 #include <set>
 
+#include "io/apart.hpp"
+#include "io/archive.hpp"
 #include "io/cad.hpp"
 #include "io/cad/model.hpp"
 #include "io/surface_text.hpp"
@@ -173,9 +175,11 @@ void check_unit(const Model& model, const ReadSurfaceOptions& options, const std
 
 bool can_read_cad() { return true; }
 
-SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
-    const std::string name = file.string();
-    const std::string ending = lower_ending(name);
+namespace {
+
+/// What the kernel makes of a file; nothing of it is tidied up yet.
+SurfaceFile read_by_kernel(const std::string& name, const ReadSurfaceOptions& options) {
+    const std::string ending = io::lower_ending(name);
     be_silent();
     try {
         const Model model = ending.starts_with(".st")   ? read_step(name)
@@ -183,14 +187,13 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
                                                         : read_brep(name, options);
         check_unit(model, options, name);
         if (model.bodies.empty()) throw InputError(fmt::format("{}: there is no face in it", name));
-        const double off = triangulate(model, options, name);
+        const double off = triangulate(model, options);
         Assembler assembler(model, name);
         SurfaceFile out;
         out.surface = assembler.assemble();
         out.unit = model.unit;
         out.knows_unit = model.knows_unit;
         out.is_cad = true;
-        out.triangles_dropped = finish(out.surface, name);
         if (options.chord > 0 && off > 1.01 * options.chord)
             out.warnings.push_back(
                 fmt::format("{}: the triangles are up to {} off the faces, more than the chord asked for", name,
@@ -203,6 +206,98 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
         throw InputError(fmt::format("{}: the CAD kernel stumbles over it ({}); export the model again", name,
                                      e.GetMessageString()));
     }
+}
+
+void send(SurfaceFile&& file, io::ArchiveWriter& out) {
+    Surface& s = file.surface;
+    out.add(s.points);
+    out.add(s.triangles);
+    out.add(s.zone_of);
+    out.add(s.feature_edges);
+    out.add(std::uint64_t{s.zones.size()});
+    for (const Zone& z : s.zones) {
+        out.add(z.name);
+        out.add(z.part);
+    }
+    out.add(file.unit.name);
+    out.add(file.unit.metres);
+    out.add(file.knows_unit);
+    out.add(file.warnings);
+}
+
+SurfaceFile received(io::ArchiveReader& in) {
+    SurfaceFile file;
+    Surface& s = file.surface;
+    in.take(s.points);
+    in.take(s.triangles);
+    in.take(s.zone_of);
+    in.take(s.feature_edges);
+    std::uint64_t n_zones = 0;
+    in.take(n_zones);
+    for (std::uint64_t z = 0; z < n_zones; ++z) {
+        Zone& zone = s.zones.emplace_back();
+        in.take(zone.name);
+        in.take(zone.part);
+    }
+    in.take(file.unit.name);
+    in.take(file.unit.metres);
+    in.take(file.knows_unit);
+    in.take(file.warnings);
+    file.is_cad = true;
+    // A process with a damaged memory may have written anything.
+    auto is_point = [&](Index p) { return p < s.points.size(); };
+    bool fits = s.zone_of.size() == s.triangles.size();
+    for (const Triangle& t : s.triangles) fits = fits && is_point(t[0]) && is_point(t[1]) && is_point(t[2]);
+    for (const Edge& e : s.feature_edges) fits = fits && is_point(e[0]) && is_point(e[1]);
+    for (const Index z : s.zone_of) fits = fits && z < s.zones.size();
+    for (const Vec3& p : s.points) fits = fits && is_finite(p);
+    if (!fits) io::ArchiveReader::refuse();
+    return file;
+}
+
+/// A sound file takes a second for each of its megabytes, and a few where its faces are intricate.
+io::ApartLimits limits_for(const std::string& name, const ReadSurfaceOptions& options) {
+    constexpr double kLeastSeconds = 15, kSecondsPerMegabyte = 60, kMegabyte = 1e6;
+    constexpr std::size_t kLeastBytes = 1'600'000'000, kBytesPerByte = 500;
+    std::error_code code;
+    const std::uintmax_t size = std::filesystem::file_size(name, code);
+    io::ApartLimits limits;
+    limits.cpu_seconds = options.patience > 0
+                             ? options.patience
+                             : kLeastSeconds + kSecondsPerMegabyte * static_cast<double>(size) / kMegabyte;
+    limits.bytes = kLeastBytes + kBytesPerByte * static_cast<std::size_t>(size);
+    return limits;
+}
+
+}  // namespace
+
+SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
+    const std::string name = file.string();
+    const ApartLimits limits = limits_for(name, options);
+    SurfaceFile out;
+    const ApartEnd end = run_apart([&](ArchiveWriter& to) { send(read_by_kernel(name, options), to); },
+                                   [&](ArchiveReader& from) { out = received(from); }, limits, options.stop);
+    switch (end) {
+        case ApartEnd::done:
+            break;
+        case ApartEnd::out_of_time:
+            throw InputError(
+                fmt::format("{}: the CAD kernel was not done with it within {:.0f} s, far more than a sound file of its "
+                            "size takes: it is damaged, or its faces are very intricate; export it again, ask for a "
+                            "larger chord, or have more patience (patience = {:.0f})",
+                            name, limits.cpu_seconds, 10 * limits.cpu_seconds));
+        case ApartEnd::out_of_memory:
+            throw InputError(
+                fmt::format("{}: the CAD kernel needs more than {:.1f} GB for it, far more than a sound file of its "
+                            "size takes: it is damaged, or its faces are very intricate; export it again, or ask for "
+                            "a larger chord",
+                            name, static_cast<double>(limits.bytes) / 1e9));
+        case ApartEnd::died:
+            throw InputError(
+                fmt::format("{}: the CAD kernel fell over it; it is damaged: export the model again", name));
+    }
+    out.triangles_dropped = finish(out.surface, name);
+    return out;
 }
 
 }  // namespace anvilcast

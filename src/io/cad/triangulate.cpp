@@ -8,17 +8,12 @@
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
 #include <IMeshTools_Parameters.hxx>
-#include <Message_ProgressIndicator.hxx>
 #include <Poly_Triangulation.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
 
-#include <fmt/format.h>
-
 #include <algorithm>
-#include <anvilcast/errors.hpp>
-#include <chrono>
 #include <cmath>
 #include <numbers>
 
@@ -32,22 +27,6 @@ constexpr double kLargestChord = 1.0 / 200;
 constexpr int kMostAttempts = 4;
 constexpr double kFinerAtMost = 0.4;  // of the chord that was asked of the kernel, from one attempt to the next
 constexpr double kWorthIt = 0.8;      // of the deviation, from one attempt to the next
-constexpr int kMostMinutes = 10;
-
-/// Breaks off what takes too long.
-class Deadline : public Message_ProgressIndicator {
-  public:
-    Standard_Boolean UserBreak() override {
-        return std::chrono::steady_clock::now() - start_ > std::chrono::minutes(kMostMinutes) ? Standard_True
-                                                                                              : Standard_False;
-    }
-
-  protected:
-    void Show(const Message_ProgressScope&, const Standard_Boolean) override {}
-
-  private:
-    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
-};
 
 /// How far the middles of a face's triangles are from the face, along their normals.
 double deviation(const TopoDS_Face& face) {
@@ -71,7 +50,7 @@ double deviation(const TopoDS_Face& face) {
 
 }  // namespace
 
-double triangulate(const Model& model, const ReadSurfaceOptions& options, const std::string& file) {
+double triangulate(const Model& model, const ReadSurfaceOptions& options) {
     Bnd_Box box;
     for (const Body& body : model.bodies) BRepBndLib::Add(body.shape, box);
     if (box.IsVoid()) return 0;
@@ -79,22 +58,18 @@ double triangulate(const Model& model, const ReadSurfaceOptions& options, const 
     const double chord =
         std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
     // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
-    const Handle(Deadline) deadline = new Deadline;
     auto mesh_with = [&](double deflection) {
         IMeshTools_Parameters parameters;
         parameters.Deflection = parameters.DeflectionInterior = deflection;
         parameters.Angle = parameters.AngleInterior = options.angle * std::numbers::pi / 180;
+        // Folds within the chord would be followed for ever for the sake of the angle.
+        parameters.MinSize = 2 * chord;
         double worst = 0;
         for (const Body& body : model.bodies) {
             BRepMesh_IncrementalMesh mesher;
             mesher.ChangeParameters() = parameters;
             mesher.SetShape(body.shape);
-            mesher.Perform(deadline->Start());
-            if (deadline->UserBreak())
-                throw InputError(fmt::format(
-                    "{}: its faces were not turned into triangles within {} minutes; it may be damaged, or ask for a "
-                    "larger chord",
-                    file, kMostMinutes));
+            mesher.Perform();
             for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next())
                 worst = std::max(worst, deviation(TopoDS::Face(it.Current())));
         }
