@@ -14,6 +14,7 @@
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -63,6 +64,7 @@ struct Space {
     std::vector<std::string> part_of;  ///< of each input triangle of the parts
     // Input triangles are numbered: parts, closing patches, surround.
     Index first_of_openings = 0, first_of_surround = 0;
+    std::shared_ptr<const Surface> uncut;  ///< before cutting
 
     bool is_of_part(Index input) const { return input < first_of_openings; }
     bool is_of_opening(Index input) const { return input >= first_of_openings && input < first_of_surround; }
@@ -105,6 +107,11 @@ struct Domain {
     std::vector<std::array<Index, 2>> sides;
     std::vector<DomainRegion> regions;
     double volume = 0;  ///< of all regions
+
+    /// Parts, closing patches and surround as they were before cutting, and the triangle of theirs that each triangle of
+    /// the boundary is a piece of: their shape is smooth where cutting made slivers. Empty when there was no cutting.
+    std::shared_ptr<const Surface> uncut;
+    std::vector<Index> uncut_of;
 
     struct Leftover {
         std::string zone, region;

@@ -31,6 +31,8 @@ struct Zone {
     /// Made by a wrap: between two such zones, or within one, only Surface::feature_edges and borders are kept as
     /// edges, for what is sharp beside them is the wrap's own roughness.
     bool is_wrapped = false;
+    /// Made by a surround: the outer end of the flow, where no shape has to be followed.
+    bool is_of_surround = false;
 };
 
 /// An edge by its ends, lower number first.

@@ -242,6 +242,7 @@ class Builder {
         const Surface& s = space_.complex.surface;
         domain_.boundary.points = s.points;
         domain_.boundary.feature_edges = s.feature_edges;
+        domain_.uncut = space_.uncut;
         std::map<ZoneKey, Index> zone_number;
         std::vector<ZoneKey> keys;
         std::vector<double> areas;
@@ -279,6 +280,7 @@ class Builder {
             domain_.boundary.triangles.push_back(triangle);
             domain_.boundary.zone_of.push_back(it->second);
             domain_.sides.push_back({key.front, key.behind});
+            domain_.uncut_of.push_back(uncut_of_zone(origins, key.zone));
         }
         domain_.boundary.zones = named_zones(keys, areas, s.zones, domain_);
         drop_unused_points(domain_.boundary);
@@ -301,6 +303,11 @@ class Builder {
             }
         }
         return zone;
+    }
+
+    static Index uncut_of_zone(std::span<const CutSurface::Origin> origins, Index zone) {
+        const auto found = std::find_if(origins.begin(), origins.end(), [zone](const auto& o) { return o.zone == zone; });
+        return found == origins.end() ? origins.front().triangle : found->triangle;
     }
 
     void note_leftover(Index t, Index region, std::map<std::pair<Index, Index>, std::size_t>& number) {

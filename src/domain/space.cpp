@@ -200,6 +200,7 @@ Space divide_space(const Surface& parts, const std::vector<Opening>& openings, c
     if (drop_patches_in_material(space, windings)) windings = look();
     space.part_is_closed = windings.part_is_closed;
     find_cells(space, TrianglesOfRegions(space.regions), windings);
+    space.uncut = std::make_shared<const Surface>(std::move(all));
     return space;
 }
 

@@ -99,7 +99,10 @@ class Maker {
 
     Index zone(const char* name, Role role) {
         const auto [it, is_new] = zone_number_.try_emplace(name, static_cast<Index>(out_.surface.zones.size()));
-        if (is_new) out_.surface.zones.push_back({name, role});
+        if (is_new) {
+            out_.surface.zones.push_back({name, role});
+            out_.surface.zones.back().is_of_surround = true;
+        }
         return it->second;
     }
     void add(Index zone, Index a, Index b, Index c) {

@@ -186,10 +186,11 @@ class Gatherer {
 
     void add_walls() {
         std::vector<double> curvature;
-        if (o_.per_turn > 0) curvature = curvature_of_triangles(s_, features_);
+        if (o_.per_turn > 0) curvature = curvature_of_walls(domain_, features_, o_.feature_angle);
         has_size_.resize(s_.zones.size(), false);
         auto& pieces = sheet(0, 0);
         for (Index t = 0; t < s_.triangles.size(); ++t) {
+            if (s_.zones[s_.zone_of[t]].is_of_surround) continue;  // sizes grow up to there
             Piece piece{corners(t), o_.surface_size(), kSurface};
             const double curved = size_of_curvature(curvature.empty() ? 0 : curvature[t]);
             if (has_size_[s_.zone_of[t]]) piece.size = Box::inf;
@@ -222,7 +223,12 @@ class Gatherer {
 
     void add_curves() {
         if (o_.per_turn == 0) return;
+        std::vector<char> is_on_body(s_.points.size(), 0);
+        for (Index t = 0; t < s_.triangles.size(); ++t)
+            if (!s_.zones[s_.zone_of[t]].is_of_surround)
+                for (const Index p : s_.triangles[t]) is_on_body[p] = 1;
         for (const FeatureCurve& curve : features_.curves) {
+            if (is_on_body[curve.points[0]] == 0 || is_on_body[curve.points[1]] == 0) continue;
             const std::vector<double> curvature = curvature_of_segments(s_, curve);
             for (std::size_t i = 0; i < curvature.size(); ++i) {
                 const double size = size_of_curvature(curvature[i]);

@@ -15,6 +15,10 @@ namespace anvilcast::sizing {
 /// Source: S. Rusinkiewicz, Estimating curvatures and their derivatives on triangle meshes (2004).
 std::vector<double> curvature_of_triangles(const Surface& s, const Features& features);
 
+/// The same for each triangle of a domain's boundary, taken from the parts as they were before cutting: the normals of
+/// the slivers that cutting makes tell nothing. `features`: of the domain.
+std::vector<double> curvature_of_walls(const Domain& domain, const Features& features, double feature_angle);
+
 /// The curvature of a feature curve at each of its segments, 1/m: the turn at the more curved end over the mean length
 /// of the segments there. Corners do not count.
 std::vector<double> curvature_of_segments(const Surface& s, const FeatureCurve& curve);

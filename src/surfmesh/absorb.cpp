@@ -1,6 +1,7 @@
 #include <anvilcast/absorb.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/triangle_intersection.hpp>
+#include <anvilcast/triangle_tree.hpp>
 
 #include <fmt/format.h>
 
@@ -120,6 +121,8 @@ class Round {
         surface_.zones = domain_.boundary.zones;
         drop_empty_zones(surface_, report);
         out.boundary = std::move(surface_);
+        out.uncut = domain_.uncut;
+        out.uncut_of = nearest_uncut(out.boundary);
         return out;
     }
 
@@ -128,6 +131,17 @@ class Round {
         Surface s = domain.boundary;
         s.zone_of = features.patch_of;
         return s;
+    }
+
+    /// Of each triangle, what the one nearest to it was a piece of.
+    std::vector<Index> nearest_uncut(const Surface& now) const {
+        std::vector<Index> uncut_of;
+        if (domain_.uncut_of.empty()) return uncut_of;
+        const TriangleTree tree(domain_.boundary.points, domain_.boundary.triangles);
+        for (Index t = 0; t < now.triangles.size(); ++t)
+            uncut_of.push_back(
+                domain_.uncut_of[tree.closest((now.corner(t, 0) + now.corner(t, 1) + now.corner(t, 2)) / 3.0).triangle]);
+        return uncut_of;
     }
 
     /// Points without triangles are about to be left out; the others stay in order.

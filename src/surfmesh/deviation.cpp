@@ -25,8 +25,9 @@ void gather(std::size_t n, Deviation& out, const Measure& measure) {
     }
 }
 
-void note(Deviation& d, const Vec3& at, double distance, double size, const ShapeLimits& limits) {
-    if (distance > d.largest) {
+/// The outer end of a flow has no shape that anybody asks for: how far off it is counts by its size alone.
+void note(Deviation& d, const Vec3& at, double distance, double size, const ShapeLimits& limits, bool is_outer) {
+    if (distance > d.largest && !is_outer) {
         d.largest = distance;
         d.at = at;
     }
@@ -37,6 +38,9 @@ void note(Deviation& d, const Vec3& at, double distance, double size, const Shap
 
 Deviation measure_deviation(const Original& original, const Draft& mesh, const ShapeLimits& limits) {
     Deviation out;
+    auto is_outer = [&](Index patch) {
+        return original.surface().zones[original.zone_of_patch(patch)].is_of_surround;
+    };
     gather(mesh.triangles.size(), out, [&](std::size_t t, Deviation& d) {
         const Triangle& c = mesh.triangles[t];
         const Vec3 &p = mesh.points[c[0]], &q = mesh.points[c[1]], &r = mesh.points[c[2]];
@@ -45,7 +49,7 @@ Deviation measure_deviation(const Original& original, const Draft& mesh, const S
             // Nearly all are near: the search is short when it need not look farther.
             double off = original.distance(mesh.patch_of[t], at, limits.at(size));
             if (!(off < Box::inf)) off = original.distance(mesh.patch_of[t], at);
-            note(d, at, off, size, limits);
+            note(d, at, off, size, limits, is_outer(mesh.patch_of[t]));
         };
         look_at((p + q + r) / 3.0);
         // Of the two triangles at an edge one is enough; a feature edge belongs to several patches.
@@ -70,7 +74,8 @@ Deviation measure_deviation(const Original& original, const Draft& mesh, const S
             const auto hit = tree.closest(at);
             if (hit.triangle == kNone) return;
             const Triangle& near = triangles[hit.triangle];
-            note(d, at, hit.distance, (mesh.size[near[0]] + mesh.size[near[1]] + mesh.size[near[2]]) / 3, limits);
+            note(d, at, hit.distance, (mesh.size[near[0]] + mesh.size[near[1]] + mesh.size[near[2]]) / 3, limits,
+                 is_outer(patch));
         };
         gather(corners.size(), out, [&](std::size_t i, Deviation& d) { look_at(s.points[corners[i]], d); });
         gather(list.size(), out, [&](std::size_t i, Deviation& d) {
