@@ -4,6 +4,7 @@
 
 #include "base/thread_limit.hpp"
 #include "fill/dual_faces.hpp"
+#include "fill/dual_merge.hpp"
 #include "fill/dual_points.hpp"
 #include "fill/dual_polish.hpp"
 #include "mesh/face_order.hpp"
@@ -11,7 +12,7 @@
 namespace anvilcast::fill {
 
 VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOptions& options, const Context& context,
-                   std::size_t* n_bad) {
+                   DualCounts* counts) {
     const ThreadLimit limit(context);
     context.report("fill", "polyhedra", 0);
     const DualFrame frame(mesh, slots, options.feature_angle);
@@ -62,7 +63,8 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     context.check_stop();
     context.report("fill", "polyhedra", 0.8);
     const std::size_t bad = polish(frame, nodes, cell_faces, std::move(centroids), out);
-    if (n_bad != nullptr) *n_bad = bad;
+    const std::size_t merged = merge_unsound(out);
+    if (counts != nullptr) *counts = {bad, merged};
     return out;
 }
 

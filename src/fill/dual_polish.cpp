@@ -16,6 +16,8 @@ namespace {
 /// In layers the last is as their columns lean.
 constexpr double kLeastSeen = 0.02, kLeastUpright = 0.25, kLeastToNeighbour = 0.42, kLeastInLayers = 0.34;
 constexpr int kRounds = 12;
+/// Places that are tried in all: where thousands are bad, as on rough walls, the worst come first and the rest stay.
+constexpr std::size_t kMostTrials = 150'000, kMostTrialsPerCell = 6;
 /// Of the search, in distances to the farthest point about.
 constexpr double kLeastStep = 0.03;
 /// Least barycentric coordinate of a point within its triangle, and least share of an edge on either side of it.
@@ -37,7 +39,7 @@ class Polish {
             bool changed = false;
             for (const auto& [q, c] : bad)
                 for (const Index p : points_of(c)) {
-                    if (quality(c) >= 0) break;
+                    if (quality(c) >= 0 || n_trials_ > kMostTrials + kMostTrialsPerCell * out_.n_cells()) break;
                     changed = improve(p) || changed;
                 }
             if (!changed) break;
@@ -192,6 +194,7 @@ class Polish {
 
     /// Of what the bad ones fall short; the least double where one would fall below what is wanted.
     double sum_with(Index point, const Vec3& place) {
+        ++n_trials_;
         move(point, place);
         double sum = 0;
         for (std::size_t k = 0; k < cells_.size(); ++k) {
@@ -241,6 +244,7 @@ class Polish {
     std::vector<std::array<Index, 2>> faces_at_;  // point, face
     // Times of events, of each polyhedron and of each point.
     std::uint32_t clock_ = 0;
+    std::size_t n_trials_ = 0;
     std::vector<std::uint32_t> changed_at_, tried_at_;
     std::vector<Index> cells_;   // about the point at hand
     std::vector<double> least_;  // quality that each of them must keep

@@ -328,7 +328,11 @@ VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& size
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
     const VolumeMesh tetrahedra = fill_with_tetrahedra(surface, sizes, options, context, &r);
-    return fill::dual_of(tetrahedra, {}, {}, context, &r.bad_polyhedra);
+    fill::DualCounts counts;
+    VolumeMesh polyhedra = fill::dual_of(tetrahedra, {}, {}, context, &counts);
+    r.bad_polyhedra = counts.bad;
+    r.merged_polyhedra = counts.merged;
+    return polyhedra;
 }
 
 }  // namespace anvilcast

@@ -442,7 +442,11 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     VolumeMesh mesh =
         assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));
     if (options.cells == FillCells::tetrahedra) return mesh;
-    return fill::dual_of(mesh, slots, {}, context, &r.bad_polyhedra);
+    fill::DualCounts counts;
+    VolumeMesh polyhedra = fill::dual_of(mesh, slots, {}, context, &counts);
+    r.bad_polyhedra = counts.bad;
+    r.merged_polyhedra = counts.merged;
+    return polyhedra;
 }
 
 }  // namespace anvilcast

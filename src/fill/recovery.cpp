@@ -394,6 +394,23 @@ class Recovery {
         return {{c[0], a / (a + b + d)}, {c[1], b / (a + b + d)}, {c[2], d / (a + b + d)}};
     }
 
+    /// Where the edge pq, which is known to pierce it, does so, as shares of the corners: by the volumes of the tetrahedra
+    /// over pq and the sides, which have one sign in exact numbers. None is below 0 or above 1, however flat they are.
+    std::vector<std::pair<Index, double>> pierced_shares(const Triangle& c, Index p, Index q) const {
+        std::array<double, 3> volume{};
+        double sum = 0;
+        for (std::size_t k = 0; k < 3; ++k) {
+            volume[k] = tetrahedron_volume(complex_.point(p), complex_.point(q), complex_.point(c[(k + 1) % 3]),
+                                           complex_.point(c[(k + 2) % 3]));
+            sum += volume[k];
+        }
+        std::vector<std::pair<Index, double>> out;
+        double rest = 0;
+        for (double& v : volume) rest += v = sum != 0 ? std::max(0.0, v / sum) : 1;
+        for (std::size_t k = 0; k < 3; ++k) out.emplace_back(c[k], volume[k] / rest);
+        return out;
+    }
+
     /// Where an edge pierces it, so that the edge goes; at its side, where that is too close for a triangle between;
     /// or in its middle.
     void split_face(Index t) {
@@ -411,11 +428,9 @@ class Recovery {
 
     bool split_face_where_pierced(Index t, Index p, Index q) {
         const Triangle c = surface_.triangles[t];
-        const Vec3 n = triangle_normal(complex_.point(c[0]), complex_.point(c[1]), complex_.point(c[2]));
-        const double hp = dot(n, complex_.point(p) - complex_.point(c[0])),
-                     hq = dot(n, complex_.point(q) - complex_.point(c[0]));
-        const Vec3 place = complex_.point(p) + (complex_.point(q) - complex_.point(p)) * (hp / (hp - hq));
-        const auto share = shares(c, place);
+        const auto share = pierced_shares(c, p, q);
+        Vec3 place{};
+        for (const auto& [corner, of] : share) place += complex_.point(corner) * of;
         for (std::size_t k = 0; k < 3; ++k) {
             if (share[k].second > kCloseToSide) continue;
             const auto& [a, of_a] = share[(k + 1) % 3];

@@ -171,6 +171,11 @@ BuildResult build(const Case& c, const Context& context) {
             "{} of {} polyhedra are concave or lean much, and moving their points did not make them better: the worst "
             "places by \"visibility\" and \"orthogonality\" tell where",
             result.fill.bad_polyhedra, result.mesh.n_cells()));
+    if (result.fill.merged_polyhedra > 0)
+        result.warnings.push_back(
+            fmt::format("{} of {} polyhedra came out without volume, where walls or layers meet sharply, and became one "
+                        "with a neighbour",
+                        result.fill.merged_polyhedra, result.mesh.n_cells()));
 
     for (const QualityLimit& l : c.limits.metrics)
         if (const MetricInfo& m = metric_info(l.metric);

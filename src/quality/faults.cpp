@@ -4,6 +4,7 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <array>
 
 #include "quality/measures.hpp"
 
@@ -40,16 +41,42 @@ std::string at(const Vec3& p) { return fmt::format("at [{:.6g}, {:.6g}, {:.6g}] 
 
 Vec3 face_center(const VolumeMesh& mesh, std::size_t f) { return quality::measure_face(mesh, f).center; }
 
-/// Of the space within the faces, by the divergence theorem.
+/// What a face may be made flat by, or divided about, when it is not flat: the mean of its points, the middle of its
+/// triangles' areas, and the middle of these as they are seen along its area vector.
+struct FaceMiddles {
+    Vec3 area;
+    std::array<Vec3, 3> middle;
+};
+
+FaceMiddles middles_of(const VolumeMesh& mesh, std::size_t f) {
+    const quality::FaceMeasure m = quality::measure_face(mesh, f);
+    FaceMiddles out{m.area, {m.apex, m.center, m.center}};
+    const auto p = mesh.face(f);
+    if (p.size() == 3) return out;
+    const Vec3 along = normalized(m.area);
+    Vec3 weighted;
+    double total = 0;
+    for (std::size_t k = 0; k < p.size(); ++k) {
+        const Vec3 a = mesh.points[p[k]] - m.apex, b = mesh.points[p[(k + 1) % p.size()]] - m.apex;
+        const double seen = 0.5 * dot(cross(a, b), along);
+        weighted += (a + b) * (seen / 3);
+        total += seen;
+    }
+    if (total > 0) out.middle[2] = m.apex + weighted / total;
+    return out;
+}
+
+/// Of the space within the faces, by the divergence theorem: the smallest that the middles of its faces give.
 double volume_within(const VolumeMesh& mesh, std::span<const Index> faces, std::size_t cell) {
-    double sum = 0;
     if (faces.empty()) return 0;
+    std::array<double, 3> volume{};
     const Vec3& near = mesh.points[mesh.face(faces[0])[0]];
     for (const Index f : faces) {
-        const quality::FaceMeasure m = quality::measure_face(mesh, f);
-        sum += (mesh.owner[f] == cell ? 1.0 : -1.0) * dot(m.apex - near, m.area) / 3;
+        const FaceMiddles m = middles_of(mesh, f);
+        const double sense = mesh.owner[f] == cell ? 1.0 : -1.0;
+        for (std::size_t k = 0; k < 3; ++k) volume[k] += sense * dot(m.middle[k] - near, m.area) / 3;
     }
-    return sum;
+    return *std::min_element(volume.begin(), volume.end());
 }
 
 /// Arrays that refer outside of each other make every further check meaningless.
