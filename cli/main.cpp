@@ -54,6 +54,7 @@ struct Arguments {
     double split_angle = 0;
     bool ascii = false;
     std::vector<std::string> limit_texts;
+    bool no_usual_limits = false;
     cli::QualityView view;
     std::string selection;
     ImproveOptions improve;
@@ -284,7 +285,7 @@ int build_case_volume(const Arguments& a, const Case& c, ResultDirectory& result
         print(summary_json(result, c));
     else if (!a.console.quiet)
         print(cli::build_text(result, c, directory.string()));
-    return result.quality.limits_hold ? kDone : kBroken;
+    return result.quality.is_good() ? kDone : kBroken;
 }
 
 int build_case(const Arguments& a, const fs::path& file, const fs::path& directory) {
@@ -365,6 +366,7 @@ int yplus(const Arguments& a) {
 
 QualityLimits limits_of(const Arguments& a) {
     QualityLimits limits;
+    limits.usual = !a.no_usual_limits;
     for (const std::string& text : a.limit_texts) {
         const std::size_t at = text.find('=');
         double value = 0;
@@ -419,7 +421,7 @@ int compare_meshes(const Arguments& a) {
         cli::ProgressLine progress(a.console);
         meshes.push_back(
             {file, assess(mesh, limits_of(a), progress.context()), seconds_to_build(file, mesh.n_cells())});
-        all_hold = all_hold && meshes.back().report.limits_hold;
+        all_hold = all_hold && meshes.back().report.is_good();
     }
     if (a.json)
         print(comparison_json(meshes));
@@ -461,7 +463,7 @@ int assess_mesh(const Arguments& a) {
     } else if (!a.console.quiet) {
         print(cli::assess_text(mesh, report, a.input, unit_of(a), a.view));
     }
-    return report.limits_hold ? kDone : kBroken;
+    return report.is_good() ? kDone : kBroken;
 }
 
 FigureOptions figure_options(const Arguments& a, const LengthUnit& unit) {
@@ -742,6 +744,7 @@ void add_commands(CLI::App& app, Arguments& a) {
                 "0.8\" --write bad.vtu");
     s->add_option("MESH", a.input, "mesh file (.cgns or .vtu)");
     s->add_option("--limit", a.limit_texts, "METRIC=VALUE or cells=N; several may be given");
+    s->add_flag("--no-usual-limits", a.no_usual_limits, "hold it to the limits given here alone");
     s->add_option("--worst", a.view.n_worst, "list so many worst places of each leading metric")
         ->check(CLI::Range(0, 1000))
         ->capture_default_str();

@@ -458,7 +458,10 @@ std::string wall_text(const WallQuestion& q, const LengthUnit& unit) {
     text += wall_lines(w, unit);
     text += fmt::format("  layers             {} at growth {:.4g} cover the boundary layer\n",
                         layers_to_reach(first, q.growth, w.layer_thickness), q.growth);
-    if (q.core_size > 0)
+    if (q.core_size > 0 && layers_to_grow(first, q.growth, kCoreHeight * q.core_size) == 0)
+        text += fmt::format("                     none at growth {:.4g} ever meet a core of {}\n", q.growth,
+                            format_length(q.core_size, unit));
+    else if (q.core_size > 0)
         text += fmt::format("                     {} at growth {:.4g} meet a core of {} (cells {} high)\n",
                             layers_to_grow(first, q.growth, kCoreHeight * q.core_size), q.growth,
                             format_length(q.core_size, unit), format_length(kCoreHeight * q.core_size, unit));

@@ -99,6 +99,7 @@ struct Case {
     QualityLimits limits;
     bool write_vtu = false;
     bool write_stl = false;
+    bool stl_as_text = false;  ///< of the zones
 };
 
 /// Throws InputError that names the file and the line: TOML that is none, an unknown key (with the nearest known one),

@@ -34,6 +34,7 @@ struct QualityLimit {
 struct QualityLimits {
     std::vector<QualityLimit> metrics;
     std::optional<double> cells;  ///< at most
+    bool usual = true;            ///< metrics without a limit of their own have the usual one, where there is one
 
     /// Of a metric by its name, see find_metric, or of "cells". A later one for the same metric replaces it. Throws
     /// InputError for a name that is none and a value that the metric cannot have.
@@ -108,8 +109,11 @@ struct QualityReport {
     std::vector<double> zone_areas;
     std::vector<LayerFigures> layers;  ///< where the mesh has some
     std::optional<double> cells_limit;
-    bool limits_hold = true;
-    std::string verdict;  ///< a sentence or two
+    bool limits_hold = true;  ///< those that were set
+    /// No metric is beyond its usual limit, but for those that have one of their own: most solvers will take the mesh.
+    bool is_fit = true;
+    bool is_good() const { return limits_hold && is_fit; }
+    std::string verdict;  ///< a sentence or two: sound (it is a mesh), and fit or not
 
     ANVILCAST_API const Metric& metric(const std::string& name) const;  ///< throws InputError, see find_metric
 };

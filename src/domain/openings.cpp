@@ -423,6 +423,21 @@ Opening moved(const Surface& surface, const Opening& opening, double distance) {
     return distance > 0 ? pushed_out(opening, distance) : drawn_in(surface, opening, -distance);
 }
 
+/// Openings of one name are one zone. `first`: number of their first one.
+static void join_zones_of_openings(Surface& s, std::size_t first) {
+    std::vector<Index> number(s.zones.size());
+    std::vector<Zone> kept;
+    for (std::size_t z = 0; z < s.zones.size(); ++z) {
+        const auto same = z < first ? kept.end()
+                                    : std::find_if(kept.begin() + static_cast<std::ptrdiff_t>(first), kept.end(),
+                                                   [&](const Zone& k) { return k.name == s.zones[z].name; });
+        number[z] = static_cast<Index>(same - kept.begin());
+        if (same == kept.end()) kept.push_back(s.zones[z]);
+    }
+    s.zones = std::move(kept);
+    for (Index& z : s.zone_of) z = number[z];
+}
+
 Surface close_openings(const Surface& surface, const std::vector<Opening>& openings) {
     std::vector<Surface> all{surface};
     for (const Opening& opening : openings) {
@@ -433,6 +448,7 @@ Surface close_openings(const Surface& surface, const std::vector<Opening>& openi
     }
     if (openings.empty()) return surface;
     Surface closed = joined(all);
+    join_zones_of_openings(closed, surface.zones.size());
     weld(closed);
     return closed;
 }

@@ -44,20 +44,10 @@ void refuse_unfit(const VolumeMesh& mesh, const ImproveOptions& options) {
 
 SharpCells sharp_cells(const VolumeMesh& mesh, double target) {
     SharpCells out;
+    const std::vector<float> angles = metric_by_cell(mesh, MetricId::smallest_dihedral);
     for (Index c = 0; c < mesh.n_cells(); ++c) {
         if (mesh.cell_types[c] != CellType::tetrahedron) continue;
-        const auto v = mesh.cell(c);
-        std::array<Vec3, 4> normal;
-        for (std::size_t f = 0; f < 4; ++f)
-            normal[f] = normalized(triangle_normal(mesh.points[v[static_cast<std::size_t>(kFace[f][0])]],
-                                                   mesh.points[v[static_cast<std::size_t>(kFace[f][1])]],
-                                                   mesh.points[v[static_cast<std::size_t>(kFace[f][2])]]));
-        // The normals point inwards: faces at a sharp edge have opposite ones.
-        double cosine = 1;
-        for (const auto& e : kEdge)
-            cosine =
-                std::min(cosine, dot(normal[static_cast<std::size_t>(e[0])], normal[static_cast<std::size_t>(e[1])]));
-        const double angle = std::acos(std::clamp(-cosine, -1.0, 1.0)) * 180 / std::numbers::pi;
+        const auto angle = static_cast<double>(angles[c]);
         out.smallest = std::min(out.smallest, angle);
         out.n += angle < target ? 1 : 0;
     }

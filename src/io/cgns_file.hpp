@@ -17,6 +17,9 @@ namespace anvilcast::io {
 inline constexpr std::array<ElementType_t, 4> kElementOf{TETRA_4, PYRA_5, PENTA_6, HEXA_8};
 inline constexpr std::size_t kNameLength = 32;  // of the standard
 inline constexpr DataType_t kIndexType = sizeof(cgsize_t) == 8 ? LongInteger : Integer;
+// A connection of ours has its family, and the name of the zone that it is a piece of, in such a node.
+inline constexpr const char* kInterfaceData = "Interface";
+inline constexpr const char* kInterfaceZone = "Zone";
 inline constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
 
 /// An open file; every call's status is checked, and the file is closed whatever happens.

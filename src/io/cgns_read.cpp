@@ -357,6 +357,19 @@ class CgnsReader {
         return out;
     }
 
+    /// Ours may be written in pieces, which say what zone they are of.
+    std::string zone_of_connection(int connection, const char* otherwise) const {
+        std::array<char, 33> name{};
+        char* text = nullptr;
+        if (cg_goto(*file_, base_, "Zone_t", zone_, "ZoneGridConnectivity_t", 1, "GridConnectivity_t", connection,
+                    "UserDefinedData_t", 1, "end") != CG_OK ||
+            cg_descriptor_read(1, name.data(), &text) != CG_OK)
+            return otherwise;
+        std::string zone = text;
+        cg_free(text);
+        return zone;
+    }
+
     bool is_periodic(int connection) const {
         std::array<float, 3> center{}, angle{}, way{};
         return cg_conn_periodic_read(*file_, base_, zone_, connection, center.data(), angle.data(), way.data()) == CG_OK;
@@ -383,7 +396,7 @@ class CgnsReader {
             const bool by_points = !is_ours_ && location == Vertex;
             if ((location != FaceCenter && !by_points) || type != Abutting1to1 || !fits || n_theirs < 0)
                 wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
-            Connection c{zone_, name.data(), donor.data(), {}, {}, {}, {}, by_points};
+            Connection c{zone_, is_ours_ ? zone_of_connection(k, name.data()) : name.data(), donor.data(), {}, {}, {}, {}, by_points};
             c.own.resize(static_cast<std::size_t>(n_own));
             c.theirs.resize(static_cast<std::size_t>(n_theirs));
             file_.check(cg_conn_read(*file_, base_, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
@@ -771,6 +784,16 @@ class CgnsReader {
         }
     }
 
+    Index zone_of_interface(const std::string& name, const std::string& other_name) {
+        for (Index z = 0; z < out_.zones.size(); ++z)
+            if (out_.zones[z].role == Role::interface_ && out_.zones[z].name == name &&
+                out_.zones[z].other_name == other_name)
+                return z;
+        out_.zones.push_back({name, Role::interface_});
+        out_.zones.back().other_name = other_name;
+        return static_cast<Index>(out_.zones.size() - 1);
+    }
+
     /// The points on both sides of an interface become one, and its faces a zone.
     void join_connections() {
         DisjointSets same(out_.points.size());
@@ -789,9 +812,7 @@ class CgnsReader {
                 return d.zone == other && !c.theirs.empty() && d.faces.contains(c.theirs.front());
             });
             if (partner == connections_.end()) wrong(fmt::format("interface \"{}\" is told by one side only", c.name));
-            const auto zone = static_cast<Index>(out_.zones.size());
-            out_.zones.push_back({c.name, Role::interface_});
-            out_.zones.back().other_name = partner->name;
+            const Index zone = zone_of_interface(c.name, partner->name);
             for (std::size_t k = 0; k < c.own.size(); ++k) {
                 const Face& face = c.faces.at(c.own[k]);
                 const auto theirs = partner->faces.find(c.theirs[k]);

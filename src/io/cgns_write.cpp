@@ -4,6 +4,7 @@
 #include <limits>
 #include <set>
 
+#include "base/names.hpp"
 #include "io/cgns_file.hpp"
 #include "io/files.hpp"
 
@@ -31,31 +32,17 @@ BCType_t bc_of(Role role) {
     return BCWall;
 }
 
-/// Names fit for the standard: at most 32 characters, no slash, each once.
-class Names {
-  public:
-    explicit Names(std::set<std::string> used = {}) : used_(std::move(used)) {}
-    std::string unique(const std::string& wanted) {
-        std::string name = wanted.substr(0, kNameLength);
-        std::replace(name.begin(), name.end(), '/', '_');
-        if (name.empty()) name = "zone";
-        for (int n = 2; !used_.insert(name).second; ++n) {
-            const std::string suffix = fmt::format("-{}", n);
-            name = wanted.substr(0, kNameLength - suffix.size()) + suffix;
-            std::replace(name.begin(), name.end(), '/', '_');
-        }
-        return name;
-    }
-
-  private:
-    std::set<std::string> used_;
-};
-
 /// Names that other nodes have, beside zones and families, and beside sections.
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
 const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
                                     kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra",
                                     "faces",           "polyhedra"};
+
+/// A name without what separates nodes.
+std::string node_name(std::string name) {
+    std::replace(name.begin(), name.end(), '/', '_');
+    return name;
+}
 
 /// One Zone_t for each region, under its name. Cells are sections of their types, or, when there are polyhedra, all
 /// faces are NGON_n sections and all cells one of NFACE_n. Boundary zones are sections of faces with a BC_t and a
@@ -74,7 +61,13 @@ class CgnsWriter {
         file_.check(cg_goto(*file_, base_, "end"));
         file_.check(cg_dataclass_write(Dimensional));
         file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
-        for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.unique(region.name));
+        for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.add(node_name(region.name)));
+        for (const BoundaryZone& zone : mesh_.zones) {
+            family_names_.push_back(base_names_.add(node_name(zone.name)));
+            other_names_.push_back(zone.other_name.empty() || zone.other_name == zone.name
+                                       ? family_names_.back()
+                                       : base_names_.add(node_name(zone.other_name)));
+        }
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_region(r);
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_connections(r);
         file_.close();
@@ -83,7 +76,7 @@ class CgnsWriter {
   private:
     /// Where the faces of an interface are among the elements of a region.
     struct Side {
-        std::string name;
+        std::string name, family;
         Index region, other_region;
         std::size_t zone;
         cgsize_t first, last;
@@ -107,12 +100,13 @@ class CgnsWriter {
             for (std::size_t f = 0; f < mesh_.n_faces(); ++f)
                 if (is_in_region(f, r))
                     for (const Index p : mesh_.face(f)) add_point(p);
+        n_points_.push_back(static_cast<cgsize_t>(points.size()));
         std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), static_cast<cgsize_t>(cells_.size()), 0};
         file_.check(cg_zone_write(*file_, base_, zone_names_[r].c_str(), size.data(), Unstructured, &zone_));
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
         file_.check(cg_descriptor_write(kRegionKind, region_kind_name(mesh_.regions[r].kind)));
         next_ = 1;
-        names_ = Names(kInZone);
+        names_ = base::UniqueNames(kNameLength, kInZone);
         write_points(points);
         if (has_polyhedra_)
             write_inner_faces(r);
@@ -251,47 +245,75 @@ class CgnsWriter {
             if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
         }
         if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
-        const std::string wanted = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
-        const std::string name = names_.unique(wanted);
+        const std::string family = is_upper ? other_names_[z] : family_names_[z];
+        const std::string name = names_.add(node_name(is_upper && !zone.other_name.empty() ? zone.other_name : zone.name));
         std::array<cgsize_t, 2> range{next_, 0};
         write_polygons(name, NGON_n, polygons);
         write_section(name, TRI_3, points[0].size() / 3, points[0]);
-        write_section(points[0].empty() ? name : names_.unique(name + "-quads"), QUAD_4, points[1].size() / 4,
+        write_section(points[0].empty() ? name : names_.add(name + "-quads"), QUAD_4, points[1].size() / 4,
                       points[1]);
         range[1] = next_ - 1;
         if (other != kNone)
-            sides_.push_back({name, r, other, z, range[0], range[1]});
+            sides_.push_back({name, family, r, other, z, range[0], range[1]});
         else
-            write_condition(zone, name, range);
+            write_condition(zone, name, family, range);
     }
 
-    void write_condition(const BoundaryZone& zone, const std::string& name, const std::array<cgsize_t, 2>& range) {
-        int bc = 0, family = 0, family_bc = 0;
+    void write_family(const std::string& name, Role role) {
+        if (!families_.insert(name).second) return;
+        int family = 0, condition = 0;
+        file_.check(cg_family_write(*file_, base_, name.c_str(), &family));
+        file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(role), &condition));
+    }
+
+    void write_condition(const BoundaryZone& zone, const std::string& name, const std::string& family,
+                         const std::array<cgsize_t, 2>& range) {
+        int bc = 0;
         file_.check(
             cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
         file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, FaceCenter));
-        const std::string family_name = base_names_.unique(zone.name);
-        file_.check(cg_family_write(*file_, base_, family_name.c_str(), &family));
-        file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(zone.role), &family_bc));
+        write_family(family, zone.role);
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", bc, "end"));
-        file_.check(cg_famname_write(family_name.c_str()));
+        file_.check(cg_famname_write(family.c_str()));
     }
 
     void write_connections(Index r) {
+        connection_names_ = base::UniqueNames(kNameLength);
         for (const Side& side : sides_) {
             if (side.region != r) continue;
             const auto partner = std::find_if(sides_.begin(), sides_.end(), [&](const Side& s) {
                 return s.zone == side.zone && s.region == side.other_region && s.other_region == side.region;
             });
-            // A range: the library refuses lists longer than the zone has points, which coarse regions have.
-            const std::array<cgsize_t, 2> own{side.first, side.last};
-            std::vector<cgsize_t> theirs;
-            for (cgsize_t e = side.first; e <= side.last; ++e) theirs.push_back(partner->first + (e - side.first));
+            write_connection(side, *partner);
+        }
+    }
+
+    /// Face by face, as a pair of lists, which is what most readers know. The library refuses lists that are longer
+    /// than the zone has points, which coarse regions come to: there it is several connections. Both sides bear the
+    /// family of their name.
+    void write_connection(const Side& side, const Side& partner) {
+        const int zone = static_cast<int>(side.region) + 1;
+        const cgsize_t most = std::min(n_points_[side.region], n_points_[side.other_region]);
+        write_family(side.family, Role::interface_);
+        for (cgsize_t first = side.first; first <= side.last; first += most) {
+            const cgsize_t last = std::min(side.last, first + most - 1);
+            std::vector<cgsize_t> own, theirs;
+            for (cgsize_t e = first; e <= last; ++e) {
+                own.push_back(e);
+                theirs.push_back(partner.first + (e - side.first));
+            }
+            const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, static_cast<int>(r) + 1, side.name.c_str(), FaceCenter,
-                                      Abutting1to1, PointRange, 2, own.data(), zone_names_[side.other_region].c_str(),
-                                      Unstructured, PointListDonor, kIndexType, static_cast<cgsize_t>(theirs.size()),
-                                      theirs.data(), &connection));
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter, Abutting1to1,
+                                      PointList, n, own.data(), zone_names_[side.other_region].c_str(), Unstructured,
+                                      PointListDonor, kIndexType, n, theirs.data(), &connection));
+            file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
+                                connection, "end"));
+            file_.check(cg_user_data_write(kInterfaceData));
+            file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
+                                connection, "UserDefinedData_t", 1, "end"));
+            file_.check(cg_famname_write(side.family.c_str()));
+            file_.check(cg_descriptor_write(kInterfaceZone, side.name.c_str()));
         }
     }
 
@@ -300,8 +322,11 @@ class CgnsWriter {
     const Context& context_;
     bool has_polyhedra_;
     std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
-    Names base_names_{kInBase}, names_;
-    std::vector<std::string> zone_names_;
+    base::UniqueNames base_names_{kNameLength, kInBase}, names_{kNameLength}, connection_names_{kNameLength};
+    std::vector<std::string> zone_names_;                  // of each region
+    std::vector<std::string> family_names_, other_names_;  // of each of our zones, from both its sides
+    std::set<std::string> families_;                       // that are written
+    std::vector<cgsize_t> n_points_;                       // of each region
     std::vector<cgsize_t> number_;  // of each point in the region at hand, from 1
     std::vector<Index> cells_;      // of the region at hand
     std::vector<Side> sides_;

@@ -9,6 +9,8 @@
 #include <charconv>
 #include <filesystem>
 
+#include "base/names.hpp"
+
 namespace anvilcast::io {
 namespace {
 
@@ -149,7 +151,8 @@ std::size_t finish(Surface& surface, const std::string& name) {
     if (n == 0) throw InputError(fmt::format("{}: all its triangles are without area", name));
     drop_unused_points(surface);
     for (Zone& zone : surface.zones) {
-        if (zone.part.empty()) zone.part = stem_of(name);
+        zone.part = base::tidy_name(zone.part.empty() ? stem_of(name) : zone.part);
+        zone.name = base::tidy_name(zone.name);
         zone.role = guess_role(zone.name);
         zone.role_is_guess = true;
     }

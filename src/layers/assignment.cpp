@@ -48,6 +48,7 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
     Assignment out;
     out.recipe_of_side.assign(2 * s.triangles.size(), kNone);
     out.stack_of_side.assign(2 * s.triangles.size(), kNone);
+    std::vector<bool> is_used(request.recipes.size(), false);
     std::map<std::array<Index, 2>, Index> known;  // zone and region
     std::vector<double> size_sum;
     for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
@@ -56,8 +57,11 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
         const Zone& zone = s.zones[s.zone_of[t]];
         // `name` is what the region behind calls an interface.
         const std::string& name = (side & 1U) == 0 && !zone.other_name.empty() ? zone.other_name : zone.name;
-        const Index recipe = recipe_for(request.recipes, name, zone.role, regions[region]);
+        const Index other = sides[t][1 - (side & 1U)];
+        const auto beyond = other == kNone ? std::nullopt : std::optional(regions[other].kind);
+        const Index recipe = recipe_for(request.recipes, name, zone.role, regions[region], beyond);
         if (recipe == kNone) continue;
+        is_used[recipe] = true;
         out.recipe_of_side[side] = recipe;
         const auto [at, is_new] = known.try_emplace({s.zone_of[t], region}, static_cast<Index>(out.zones.size()));
         if (is_new) {
@@ -72,6 +76,11 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
         out.zones[at->second].area += area;
         size_sum[at->second] += area * sizes.at((a + b + c) / 3.0);
     }
+    for (std::size_t r = 0; r < is_used.size(); ++r)
+        if (!is_used[r])
+            refuse(request.recipes[r],
+                   "it lands on no face: without \"on\" it means the walls of the fluids, and what an earlier recipe is "
+                   "for is taken; name zones with on = [\"zone*\"] and regions with in = [\"region*\"]");
     out.stacks.resize(out.zones.size());
     for (std::size_t z = 0; z < out.zones.size(); ++z) out.size_of_stack.push_back(size_sum[z] / out.zones[z].area);
     for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
@@ -94,14 +103,17 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
 
 }  // namespace layers
 
-Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region) {
+Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region,
+                 std::optional<RegionKind> beyond) {
+    const bool is_wall = role == Role::wall || (role == Role::interface_ && region.kind == RegionKind::fluid &&
+                                                beyond == RegionKind::solid);
     auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {
         return std::any_of(patterns.begin(), patterns.end(), [&](const auto& p) { return matches_pattern(text, p); });
     };
     for (Index i = 0; i < recipes.size(); ++i) {
         const LayerRecipe& r = recipes[i];
         if (r.in.empty() ? region.kind != RegionKind::fluid : !fits(r.in, region.name)) continue;
-        if (r.on.empty() ? role == Role::wall : fits(r.on, name)) return i;
+        if (r.on.empty() ? is_wall : fits(r.on, name)) return i;
     }
     return kNone;
 }

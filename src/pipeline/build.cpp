@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/names.hpp"
 #include "io/files.hpp"
 #include "pipeline/prepare.hpp"
 
@@ -81,6 +82,28 @@ std::vector<FaceField> layer_fields(const BuildResult& result) {
         fields[1].values[f.face - first] = f.first;
     }
     return fields;
+}
+
+std::vector<std::string> zone_file_names(const VolumeMesh& mesh) {
+    std::vector<std::string> names;
+    for (const BoundaryZone& z : mesh.zones) names.push_back(z.name);
+    return base::file_names(names);
+}
+
+/// Names that a file cannot hold as they are.
+void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::string>& warnings) {
+    constexpr std::size_t kLongestOfCgns = 32;
+    const std::vector<std::string> files = zone_file_names(mesh);
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z) {
+        const std::string& name = mesh.zones[z].name;
+        if (name.size() > kLongestOfCgns)
+            warnings.push_back(fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes",
+                                           name, base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
+        else if (name.find('/') != std::string::npos)
+            warnings.push_back(fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
+        if (c.write_stl && files[z] != name)
+            warnings.push_back(fmt::format("zone \"{}\" is written to zones/{}.stl", name, files[z]));
+    }
 }
 
 void make_directory(const std::filesystem::path& directory) {
@@ -199,6 +222,7 @@ BuildResult build(const Case& c, const Context& context) {
         result.quality.layers = measure_layers(result.mesh, asked, context);
     }
     watch.lap("assess");
+    warn_of_names(result.mesh, c, result.warnings);
     for (const std::string& w : result.warnings) context.warn(w);
     return result;
 }
@@ -216,6 +240,7 @@ void write_build(const BuildResult& result, const Case& c, const std::filesystem
     if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh, layer_fields(result));
     if (c.write_stl) {
         const Surface boundary = boundary_surface(result.mesh);
+        const std::vector<std::string> files = zone_file_names(result.mesh);
         for (Index z = 0; z < boundary.zones.size(); ++z) {
             Surface zone;
             zone.points = boundary.points;
@@ -223,9 +248,8 @@ void write_build(const BuildResult& result, const Case& c, const std::filesystem
             for (Index t = 0; t < boundary.triangles.size(); ++t)
                 if (boundary.zone_of[t] == z) zone.triangles.push_back(boundary.triangles[t]);
             zone.zone_of.assign(zone.triangles.size(), 0);
-            std::string name = boundary.zones[z].name;
-            std::replace(name.begin(), name.end(), '/', '_');
-            write_stl(directory / "zones" / (name + ".stl"), zone, c.unit);
+            write_stl(directory / "zones" / (files[z] + ".stl"), zone, c.unit,
+                      c.stl_as_text ? StlFormat::ascii : StlFormat::binary);
         }
     }
     io::write_file(directory / "summary.json", summary_json(result, c));

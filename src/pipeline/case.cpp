@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include "base/names.hpp"
 #include "io/files.hpp"
 #include "pipeline/case_sizes.hpp"
 #include "pipeline/section.hpp"
@@ -81,7 +82,7 @@ class CaseReader {
         part.file = file_.parent_path() / file;
         std::string stem = std::filesystem::path(file).filename().string();
         stem = stem.substr(0, stem.find('.', 1));
-        part.name = s.text("name").value_or(stem);
+        part.name = s.name("name").value_or(base::tidy_name(stem));
         for (const PartSpec& other : case_.parts)
             if (other.name == part.name)
                 s.fail(fmt::format("there are two parts called \"{}\"; give one of them another name", part.name));
@@ -115,7 +116,7 @@ class CaseReader {
         Section s = section(t, "[[zone]]");
         ZoneRule rule;
         rule.place = fmt::format("{}, line {}", file_.string(), s.line());
-        rule.name = s.required_text("name", "lid");
+        rule.name = *s.name("name", "lid");
         rule.role = s.parsed("role", parse_role);
         rule.part = s.text("part");
         rule.matches = s.text("matches");
@@ -150,7 +151,7 @@ class CaseReader {
         Section s = section(t, "[[opening]]");
         OpeningSpec opening;
         opening.line = s.line();
-        opening.name = s.required_text("name", "gas-in");
+        opening.name = *s.name("name", "gas-in");
         opening.near = s.point("near");
         opening.rim = s.text("rim").value_or("");
         opening.all = s.truth("all").value_or(false);
@@ -168,8 +169,11 @@ class CaseReader {
             s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
                                opening.name));
         opening.role = *role;
+        // Ten inlets are often one condition.
         for (const OpeningSpec& other : case_.openings)
-            if (other.name == opening.name) s.fail(fmt::format("there are two openings called \"{}\"", opening.name));
+            if (other.name == opening.name && other.role != opening.role)
+                s.fail(fmt::format("the openings called \"{}\" are one zone, which cannot be {} and {}", opening.name,
+                                   role_name(other.role), role_name(opening.role)));
         s.finish();
         case_.openings.push_back(std::move(opening));
     }
@@ -253,7 +257,7 @@ class CaseReader {
     void read_region(const toml::table& t) {
         Section s = section(t, "[[region]]");
         RegionRequest region;
-        region.name = s.text("name").value_or("fluid");
+        region.name = s.name("name").value_or("fluid");
         region.kind = s.parsed("kind", parse_region_kind).value_or(RegionKind::fluid);
         region.inside = s.point("inside");
         region.solid_of = s.text("solid_of").value_or("");
@@ -346,6 +350,7 @@ class CaseReader {
             if (const auto value = s.number(key, least, most)) case_.limits.set(key, *value);
         };
         read("cells", 1, 1e10);
+        case_.limits.usual = s.truth("usual").value_or(true);
         for (const char* short_name : {"skewness", "volume_growth"}) {
             const MetricInfo& m = find_metric(short_name);
             read(short_name, m.least, m.most);
@@ -371,6 +376,7 @@ class CaseReader {
                            fmt::format("[export] formats: \"{}\" is not one of cgns, vtu, stl", format));
             }
         }
+        case_.stl_as_text = s.truth("stl_as_text").value_or(false);
         s.finish();
     }
 

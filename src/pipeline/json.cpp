@@ -132,6 +132,7 @@ ordered_json groups_of(const std::vector<GroupQuality>& groups) {
 
 ordered_json quality_of(const QualityReport& report) {
     ordered_json out{{"limits_hold", report.limits_hold},
+                     {"fit", report.is_fit},
                      {"verdict", report.verdict},
                      {"metrics", metrics_of(report.metrics)},
                      {"surface_metrics", metrics_of(report.surface)},

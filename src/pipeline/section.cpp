@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/names.hpp"
 #include "base/nearest_name.hpp"
 
 namespace anvilcast {
@@ -47,6 +48,14 @@ std::string Section::required_text(const char* key, const char* example) {
     auto value = text(key);
     if (!value) fail(fmt::format("{} is missing; write for example {} = \"{}\"", path(key), key, example));
     return *value;
+}
+
+std::optional<std::string> Section::name(const char* key, const char* example) {
+    const auto value = example != nullptr ? std::optional(required_text(key, example)) : text(key);
+    if (!value) return std::nullopt;
+    if (const std::string fault = base::fault_of_name(*value); !fault.empty())
+        fail(line_of(*find(key)), fmt::format("{} is no name: it {}", path(key), fault));
+    return value;
 }
 
 std::optional<double> Section::number(const char* key, double least, double most) {

@@ -39,6 +39,8 @@ class Section {
 
     std::optional<std::string> text(const char* key);
     std::string required_text(const char* key, const char* example);
+    /// What can be a name; with an example it must be there.
+    std::optional<std::string> name(const char* key, const char* example = nullptr);
     std::optional<double> number(const char* key, double least, double most);
     std::optional<double> length(const char* key);
     double required_length(const char* key, const char* example);

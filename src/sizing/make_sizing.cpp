@@ -189,8 +189,13 @@ class Gatherer {
         if (o_.per_turn > 0) curvature = curvature_of_walls(domain_, features_, o_.feature_angle);
         has_size_.resize(s_.zones.size(), false);
         auto& pieces = sheet(0, 0);
+        const double outer = std::min(sources_.largest, 0.1 * s_.bounds().diagonal());
         for (Index t = 0; t < s_.triangles.size(); ++t) {
-            if (s_.zones[s_.zone_of[t]].is_of_surround) continue;  // sizes grow up to there
+            if (s_.zones[s_.zone_of[t]].is_of_surround) {
+                // Sizes grow up to there; that there is a wall, and where, must be known all the same.
+                if (!has_size_[s_.zone_of[t]]) pieces.push_back({corners(t), outer, sources_.largest_source});
+                continue;
+            }
             Piece piece{corners(t), o_.surface_size(), kSurface};
             const double curved = size_of_curvature(curvature.empty() ? 0 : curvature[t]);
             if (has_size_[s_.zone_of[t]]) piece.size = Box::inf;

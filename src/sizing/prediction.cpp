@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <optional>
 
 #include "base/thread_limit.hpp"
 
@@ -76,23 +77,25 @@ std::vector<Chord> chords(const Domain& domain, const TriangleTree& tree, const 
     Vec3 way;
     way[axis] = 1;
     std::vector<Chord> out;
-    double at = from, lean_at = 0;  // cosine between the line and the normal of the wall that it came through
+    constexpr double kFacing = 0.8;  // cosine between walls that a slab lies between; others meet in an edge near by
+    double at = from;
+    std::optional<Vec3> normal_at;  // of the wall that the line came through
     Index region = kNone;
     while (true) {
         const auto hit = tree.first_hit(origin, way, at, to);
         if (hit.triangle == kNone) break;
         const Index t = hit.triangle;
-        const double lean =
-            std::abs(normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)))[axis]);
+        const Vec3 normal = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
         const auto& sides = domain.sides[t];
-        const double thickness = lean_at > 0 ? (hit.t - at) * std::min(lean, lean_at) : Box::inf;
+        const bool is_slab = normal_at && std::abs(dot(normal, *normal_at)) > kFacing;
+        const double thickness = is_slab ? (hit.t - at) * std::abs(normal[axis]) : Box::inf;
         if (const Index before = sides[hit.from_front ? 0 : 1]; before != kNone)
             out.push_back({at, hit.t, before, thickness});
         at = hit.t;
-        lean_at = lean;
+        normal_at = normal;
         region = sides[hit.from_front ? 1 : 0];
     }
-    if (lean_at == 0) {
+    if (!normal_at) {
         Vec3 middle = origin;
         middle[axis] += 0.5 * (from + to);
         region = region_at(domain, tree, middle);

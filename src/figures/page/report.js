@@ -22,8 +22,9 @@ function sentence() {
         `${summary.regions.map(r => `${r.name} (${r.kind})`).join(', ')}, ${extent} ${unit}. ${zones[0].toUpperCase() + zones.slice(1)}.`;
 }
 
-page.append(h('h1', {}, summary.case.name), h('p', {}, sentence()));
-page.append(h('p', {class: 'verdict' + (quality.limits_hold ? '' : ' bad'), id: 'verdict'}, quality.verdict));
+const isGood = quality.limits_hold && quality.fit !== false;
+page.append(h('h1', {}, summary.case.name), h('p', {class: 'verdict' + (isGood ? '' : ' bad'), id: 'verdict'}, quality.verdict));
+page.append(h('p', {}, sentence()));
 if (summary.warnings.length) page.append(h('ul', {class: 'warnings', id: 'warnings'}, summary.warnings.map(w => h('li', {}, w))));
 
 // The view.
