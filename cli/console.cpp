@@ -42,23 +42,38 @@ std::string coloured(const std::string& text, int code) {
     return is_coloured() ? fmt::format("\x1b[{}m{}\x1b[0m", code, text) : text;
 }
 
-/// Where each stage begins and how much of the whole it usually takes.
+/// How much of a whole build each stage usually takes, in their order.
 struct StageShare {
     std::string_view stage;
-    double begin, share;
+    double share;
 };
-constexpr std::array<StageShare, 5> kShares{{{"mend", 0.0, 0.01},
-                                             {"domain", 0.01, 0.01},
-                                             {"surface", 0.02, 0.50},
-                                             {"fill", 0.52, 0.42},
-                                             {"assess", 0.94, 0.06}}};
+constexpr std::array<StageShare, 8> kShares{{{"mend", 0.01},
+                                             {"domain", 0.02},
+                                             {"sizes", 0.07},
+                                             {"surface", 0.28},
+                                             {"layers", 0.08},
+                                             {"fill", 0.40},
+                                             {"assess", 0.08},
+                                             {"report", 0.06}}};
 
 constexpr double kLongWork = 1;  // seconds
 
-double whole_fraction(const anvilcast::Progress& p) {
-    const auto it =
-        std::find_if(kShares.begin(), kShares.end(), [&](const StageShare& s) { return s.stage == p.stage; });
-    return it == kShares.end() ? p.fraction : it->begin + it->share * std::clamp(p.fraction, 0.0, 1.0);
+/// Of everything up to the last stage of the work at hand.
+double whole_fraction(const anvilcast::Progress& p, const std::vector<std::string_view>& stages) {
+    double before = 0, own = 0, all = 0;
+    bool is_past = false;
+    for (const StageShare& s : kShares) {
+        if (std::find(stages.begin(), stages.end(), s.stage) == stages.end()) continue;
+        all += s.share;
+        if (s.stage == p.stage) {
+            own = s.share;
+            is_past = true;
+        } else if (!is_past) {
+            before += s.share;
+        }
+    }
+    const double fraction = std::clamp(p.fraction, 0.0, 1.0);
+    return own > 0 ? (before + own * fraction) / all : fraction;
 }
 
 }  // namespace
@@ -83,10 +98,38 @@ void catch_interrupts() {
     std::thread(wait_for_signals, signals).detach();
 }
 
+anvilcast::Context stoppable() {
+    anvilcast::Context context;
+    context.stop = &stop_requested;
+    return context;
+}
+
 int status_of_interrupt() { return 128 + signal_received; }
 
+std::string printable(std::string_view text) {
+    std::string out;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const auto c = static_cast<unsigned char>(text[i]);
+        if (c == 0x1B) {
+            // Colours, and the end of a line of progress: what this program itself writes.
+            const std::size_t end = text.find_first_not_of("0123456789;", i + 2);
+            if (text.substr(i + 1, 1) == "[" && end != std::string_view::npos && (text[end] == 'm' || text[end] == 'K')) {
+                out += text.substr(i, end + 1 - i);
+                i = end;
+            } else {
+                out += '?';
+            }
+            continue;
+        }
+        const bool is_control = (c < 0x20 && c != '\n' && c != '\t' && c != '\r') || c == 0x7F;
+        out += is_control ? '?' : text[i];
+    }
+    return out;
+}
+
 void tell(const std::string& text) noexcept {
-    std::string_view rest = text;
+    const std::string clean = printable(text);
+    std::string_view rest = clean;
     while (!rest.empty()) {
         const ssize_t n = ::write(STDERR_FILENO, rest.data(), rest.size());
         if (n < 0 && errno == EINTR) continue;
@@ -95,8 +138,8 @@ void tell(const std::string& text) noexcept {
     }
 }
 
-ProgressLine::ProgressLine(const ConsoleOptions& options)
-    : options_(options), is_terminal_(isatty(STDERR_FILENO) == 1), start_(std::chrono::steady_clock::now()) {}
+ProgressLine::ProgressLine(const ConsoleOptions& options, std::vector<std::string_view> stages)
+    : options_(options), stages_(std::move(stages)), is_terminal_(isatty(STDERR_FILENO) == 1), start_(std::chrono::steady_clock::now()) {}
 
 ProgressLine::~ProgressLine() { wipe(); }
 
@@ -133,7 +176,9 @@ void ProgressLine::show(const anvilcast::Progress& p) {
     if (is_drawn_ && what == last_ && now - drawn_at_ < std::chrono::milliseconds(100)) return;
     last_ = what;
     drawn_at_ = now;
-    const double f = whole_fraction(p);
+    // Work that is done again does not take back what was done.
+    done_ = std::max(done_, whole_fraction(p, stages_));
+    const double f = done_;
     const int filled = static_cast<int>(f * 24);
     std::string bar;
     for (int i = 0; i < 24; ++i) bar += i < filled ? "\xE2\x94\x81" : "\xC2\xB7";

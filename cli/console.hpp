@@ -4,6 +4,8 @@
 #include <anvilcast/context.hpp>
 #include <chrono>
 #include <string>
+#include <string_view>
+#include <vector>
 
 namespace cli {
 
@@ -22,7 +24,8 @@ std::string bad(const std::string& text);
 /// Draws one line of progress on a terminal; writes a line for each stage to a pipe when verbose.
 class ProgressLine {
   public:
-    explicit ProgressLine(const ConsoleOptions& options);
+    /// `stages`: those that the work goes through, for the share of the whole that is done.
+    explicit ProgressLine(const ConsoleOptions& options, std::vector<std::string_view> stages = {});
     ~ProgressLine();
     ProgressLine(const ProgressLine&) = delete;
     ProgressLine& operator=(const ProgressLine&) = delete;
@@ -35,11 +38,16 @@ class ProgressLine {
     void wipe();
 
     ConsoleOptions options_;
+    std::vector<std::string_view> stages_;
+    double done_ = 0;
     bool is_terminal_;
     bool is_drawn_ = false;
     std::string last_;
     std::chrono::steady_clock::time_point start_, drawn_at_;
 };
+
+/// A context that does no more than stop when the program is asked to.
+anvilcast::Context stoppable();
 
 /// From now on an interrupt (Ctrl-C), a termination or a hang-up asks the running computation to stop. What has not
 /// stopped within a second is ended, and so it is by a second signal; nothing half-written stays in either case. To be
@@ -47,6 +55,10 @@ class ProgressLine {
 void catch_interrupts();
 /// Exit status of a program that was asked to stop: 128 and the number of the signal, 130 for an interrupt.
 int status_of_interrupt();
+
+/// A text without what would act on the terminal that it is printed on, but for colours: names and messages come from
+/// files.
+std::string printable(std::string_view text);
 
 /// Writes to standard error, as far as that is possible: what cannot be told there is told by the exit status alone.
 void tell(const std::string& text) noexcept;

@@ -51,7 +51,7 @@ struct Arguments {
     std::vector<std::string> inside_texts;
     std::vector<std::string> files;
     std::string input, output, directory;
-    double split_angle = 0;
+    double split_angle = 0, patience = 0;
     bool ascii = false;
     std::vector<std::string> limit_texts;
     bool no_usual_limits = false;
@@ -75,7 +75,8 @@ struct InvalidMesh {
     std::string text;
 };
 
-void print(const std::string& text) {
+void print(const std::string& raw) {
+    const std::string text = cli::printable(raw);
     if (std::fputs(text.c_str(), stdout) < 0 || std::fflush(stdout) != 0)
         throw FailureError("standard output cannot be written");
 }
@@ -106,6 +107,8 @@ Model read_model(const Arguments& a) {
         ReadSurfaceOptions options;
         if (!states_unit(file) || !a.unit.empty()) options.unit = unit_of(a);
         options.chord = length_or(a.chord_text, unit_of(a), 0);
+        options.patience = a.patience;
+        options.stop = cli::stoppable().stop;
         SurfaceFile part = read_surface(file, options);
         for (const std::string& w : part.warnings) cli::tell(fmt::format("anvilcast: {}\n", w));
         if (a.unit.empty() && a.files.size() == 1) model.unit = part.unit;
@@ -259,7 +262,7 @@ BuildResult built(const Case& c, const ResultDirectory& results, const fs::path&
 int build_case_surface(const Arguments& a, const Case& c, ResultDirectory& results, const fs::path& directory) {
     SurfaceBuild built_surface;
     {
-        cli::ProgressLine progress(a.console);
+        cli::ProgressLine progress(a.console, {"mend", "domain", "sizes", "surface"});
         built_surface = build_surface(c, progress.context());
         write_surface_build(built_surface, c, results.path());
         results.commit();
@@ -274,7 +277,9 @@ int build_case_surface(const Arguments& a, const Case& c, ResultDirectory& resul
 int build_case_volume(const Arguments& a, const Case& c, ResultDirectory& results, const fs::path& directory) {
     BuildResult result;
     {
-        cli::ProgressLine progress(a.console);
+        std::vector<std::string_view> stages{"mend", "domain", "sizes", "surface", "fill", "assess", "report"};
+        if (!c.layers.empty()) stages.emplace_back("layers");
+        cli::ProgressLine progress(a.console, stages);
         result = built(c, results, directory, progress.context());
         write_build(result, c, results.path());
         draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
@@ -324,7 +329,7 @@ int report(const Arguments& a) {
     const fs::path page = a.output.empty() ? directory / "report.html" : fs::path(a.output);
     {
         cli::ProgressLine progress(a.console);
-        write_report(page, read_mesh(mesh_file), summary, {}, progress.context());
+        write_report(page, read_mesh(mesh_file, cli::stoppable()), summary, {}, progress.context());
     }
     print_written(a, page.string());
     return kDone;
@@ -334,7 +339,7 @@ int plan_case(const Arguments& a) {
     const Case c = read_case(a.input);
     Plan p;
     {
-        cli::ProgressLine progress(a.console);
+        cli::ProgressLine progress(a.console, {"mend", "domain", "sizes"});
         p = plan(c, progress.context());
     }
     if (a.json)
@@ -381,7 +386,7 @@ QualityLimits limits_of(const Arguments& a) {
 
 /// A mesh to be looked at must be one.
 VolumeMesh read_valid_mesh(const std::string& file) {
-    VolumeMesh mesh = read_mesh(file);
+    VolumeMesh mesh = read_mesh(file, cli::stoppable());
     if (const auto faults = find_faults(mesh); !faults.empty())
         throw InvalidMesh{fmt::format("{}: not a valid mesh:\n  {}\n", file, fmt::join(faults, "\n  "))};
     return mesh;
@@ -430,7 +435,11 @@ int compare_meshes(const Arguments& a) {
     return all_hold ? kDone : kBroken;
 }
 
-int list_metrics() {
+int list_metrics(const Arguments& a) {
+    if (a.json) {
+        print(metrics_json());
+        return kDone;
+    }
     for (const MetricInfo& m : metric_infos())
         print(fmt::format("{:<28}{}{}: {}\n{:<28}of {}; better is {}{}\n", m.key, m.name,
                           *m.unit != 0 ? fmt::format(", {}", m.unit) : "", m.definition, "", m.where,
@@ -440,7 +449,7 @@ int list_metrics() {
 }
 
 int assess_mesh(const Arguments& a) {
-    if (a.list) return list_metrics();
+    if (a.list) return list_metrics(a);
     if (a.input.empty()) throw InputError("which mesh? `anvilcast assess MESH`");
     const QualityLimits limits = limits_of(a);
     for (const std::string& name : a.view.histograms)
@@ -581,14 +590,14 @@ int draw(const Arguments& a) {
 
 int improve(const Arguments& a) {
     const LengthUnit unit = unit_of(a);
-    const VolumeMesh mesh = read_mesh(a.input);
+    const VolumeMesh mesh = read_mesh(a.input, cli::stoppable());
     ImproveReport report;
     VolumeMesh better;
     {
         cli::ProgressLine progress(a.console);
         better = improve_mesh(mesh, a.improve, progress.context(), &report);
     }
-    write_mesh(a.output, better);
+    write_mesh(a.output, better, cli::stoppable());
     if (a.json) {
         print(improve_json(better, report, a.input));
     } else if (!a.console.quiet) {
@@ -611,11 +620,11 @@ int convert(const Arguments& a) {
         for (const std::string& w : in.warnings) cli::tell(fmt::format("anvilcast: {}\n", w));
         write_surface(a.output, in.surface, in.unit, a.ascii);
     } else if (is_surface_file(a.output)) {
-        write_surface(a.output, boundary_surface(read_mesh(a.input)), unit, a.ascii);
+        write_surface(a.output, boundary_surface(read_mesh(a.input, cli::stoppable())), unit, a.ascii);
     } else {
-        write_mesh(a.output, read_mesh(a.input));
+        write_mesh(a.output, read_mesh(a.input, cli::stoppable()), cli::stoppable());
     }
-    if (!a.console.quiet) print(fmt::format("{} -> {}\n", a.input, a.output));
+    print_written(a, a.output);
     return kDone;
 }
 
@@ -639,7 +648,7 @@ std::vector<std::string> demo_names() {
 int demo(const Arguments& a) {
     const std::vector<std::string> names = demo_names();
     if (a.list) {
-        print(fmt::format("{}\n", fmt::join(names, "\n")));
+        print(a.json ? names_json("demos", names) : fmt::format("{}\n", fmt::join(names, "\n")));
         return kDone;
     }
     const std::string name = a.input.empty() ? "dust-cyclone" : a.input;
@@ -673,6 +682,9 @@ void add_surface_files(CLI::App* sub, Arguments& a) {
         ->check(CLI::Range(1.0, 180.0));
     sub->add_option("--chord", a.chord_text,
                     "triangles of CAD faces stay within this of them (default: 1/2000 of the diagonal)");
+    sub->add_option("--patience", a.patience,
+                    "seconds that reading a CAD file may take (default: far more than a sound file of its size needs)")
+        ->check(CLI::Range(1.0, 1e6));
 }
 
 void add_commands(CLI::App& app, Arguments& a) {

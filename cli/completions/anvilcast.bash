@@ -18,16 +18,16 @@ _anvilcast() {
         --fluid) COMPREPLY=($(compgen -W "air water" -- "$word")); return ;;
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
         --mend|--write-defects|--page|--wrap) COMPREPLY=($(compgen -f -- "$word")); return ;;
-        --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord|--gap|--inside|--detail) return ;;
+        --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord|--patience|--gap|--inside|--detail) return ;;
         --threads|--split-angle|--limit|--worst|--histogram|--select|--cut|--stack|--at|--across|--only|--size) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
-            inspect) common+=" --unit --split-angle --chord --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
-            openings) common+=" --unit --split-angle --chord" ;;
+            inspect) common+=" --unit --split-angle --chord --patience --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
+            openings) common+=" --unit --split-angle --chord --patience" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             build) common+=" --out --until" ;;
-            assess) common+=" --unit --limit --worst --histogram --groups --select --write --compare --metrics" ;;
+            assess) common+=" --unit --limit --no-usual-limits --worst --histogram --groups --select --write --compare --metrics" ;;
             draw) common+=" --unit --out --colour --cut --worst --stack --histogram --defects --openings --sizes --view --at --across --only --limit --size --no-edges --dark --chord" ;;
             report) common+=" --out" ;;
             improve) common+=" --unit --out --target --all --more-cells" ;;

@@ -19,6 +19,8 @@ complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus ass
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
+complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l patience -x -d 'seconds that reading CAD may take'
+complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l no-usual-limits -d 'hold it to the limits given alone'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect convert" -l ascii -d 'write text'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l tolerance -x -d 'closer is a crack or a near miss'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect" -l volumes -d 'list every volume that the surfaces enclose'

@@ -34,6 +34,7 @@ struct PartSpec {
     double weld = 0;   ///< metres
     double chord = 0;  ///< of CAD faces, metres; see ReadSurfaceOptions
     double angle = 10;
+    double patience = 0;  ///< seconds that reading a CAD file may take; see ReadSurfaceOptions
     static constexpr double kDefaultSplitAngle = 40;
 };
 

@@ -14,6 +14,7 @@
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -62,6 +63,7 @@ struct Space {
     std::vector<std::string> parts;  ///< names
     std::vector<bool> part_is_closed;
     std::vector<std::string> part_of;  ///< of each input triangle of the parts
+    std::map<std::string, std::string> file_of_part;  ///< see SpaceOptions
     // Input triangles are numbered: parts, closing patches, surround.
     Index first_of_openings = 0, first_of_surround = 0;
     std::shared_ptr<const Surface> uncut;  ///< before cutting
@@ -74,6 +76,8 @@ struct Space {
 struct SpaceOptions {
     double join = 0;                        ///< see CutOptions
     std::vector<std::string> part_of = {};  ///< of each triangle; left out: the part of its zone
+    /// Several parts may go by one name besides: bodies by that of their file.
+    std::map<std::string, std::string> file_of_part = {};
     const Surface* surround = nullptr;
 };
 

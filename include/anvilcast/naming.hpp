@@ -9,6 +9,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -45,8 +46,10 @@ struct ZoneRule {
 
 /// Applies the rules in order: the first that fits a zone names it, and a zone that none fits keeps its name. Zones of
 /// one name become one. Throws GeometryError when a rule fits no zone that is still unnamed, with the zones that come
-/// nearest to it and what keeps each from fitting; lengths in `unit`. O(rules * zones + n log n).
-ANVILCAST_API void name_zones(Surface& surface, const std::vector<ZoneRule>& rules, const LengthUnit& unit);
+/// nearest to it and what keeps each from fitting; lengths in `unit`. `file_of_part`: another name that parts go by, as
+/// bodies do by that of their file. O(rules * zones + n log n).
+ANVILCAST_API void name_zones(Surface& surface, const std::vector<ZoneRule>& rules, const LengthUnit& unit,
+                              const std::map<std::string, std::string>& file_of_part = {});
 
 /// What a name says about the role: inlet (inlet, inflow, intake, supply, feed, in), outlet (outlet, outflow, exhaust,
 /// discharge, drain, out), symmetry (sym...), farfield (far, farfield, freestream), interface, baffle; else wall.

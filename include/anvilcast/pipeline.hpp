@@ -18,6 +18,7 @@
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
 #include <anvilcast/wrap.hpp>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -58,6 +59,7 @@ struct BuildResult {
 struct LoadedParts {
     Surface surface;
     std::vector<std::string> part_of;  ///< of each triangle
+    std::map<std::string, std::string> file_of_body;  ///< the [[part]] that each part came with: bodies of CAD files
     std::vector<Mending> mendings;
     std::vector<std::string> warnings;
 };
@@ -102,6 +104,10 @@ struct AssessedMesh {
 };
 /// Of a command that made one file of another.
 ANVILCAST_API std::string written_json(const std::string& source, const std::string& file);
+/// A list of names under a key.
+ANVILCAST_API std::string names_json(const std::string& key, const std::vector<std::string>& names);
+/// The metrics with their definitions.
+ANVILCAST_API std::string metrics_json();
 /// `file`: empty where nothing was written.
 ANVILCAST_API std::string selection_json(const std::string& source, const std::string& selection, std::size_t n_cells,
                                          const std::string& file);

@@ -33,6 +33,8 @@ struct Zone {
     bool is_wrapped = false;
     /// Made by a surround: the outer end of the flow, where no shape has to be followed.
     bool is_of_surround = false;
+    /// Closes an opening: its rim is given, how it bulges between is not.
+    bool is_patch = false;
 };
 
 /// An edge by its ends, lower number first.

@@ -99,25 +99,33 @@ class Chooser {
     }
 
     void take_solid(const std::vector<RegionRequest>& requests, Index k) {
-        const std::string& part = requests[k].solid_of;
-        const auto at = std::find(space_.parts.begin(), space_.parts.end(), part);
-        if (at == space_.parts.end())
+        const std::string& name = requests[k].solid_of;
+        // A body, or all bodies of a file.
+        std::vector<std::string> wanted;
+        for (const std::string& part : space_.parts) {
+            const auto file = space_.file_of_part.find(part);
+            if (part == name || (file != space_.file_of_part.end() && file->second == name)) wanted.push_back(part);
+        }
+        if (wanted.empty())
             throw InputError(fmt::format("region \"{}\": there is no part \"{}\"; the parts are \"{}\"",
-                                         requests[k].name, part, fmt::join(space_.parts, "\", \"")));
-        if (!space_.part_is_closed[static_cast<std::size_t>(at - space_.parts.begin())])
-            throw GeometryError(fmt::format(
-                "region \"{}\": part \"{}\" does not enclose a volume; `anvilcast inspect` shows where it is open",
-                requests[k].name, part));
+                                         requests[k].name, name, fmt::join(space_.parts, "\", \"")));
         bool found = false;
-        for (Index cell = 1; cell < space_.cells.size(); ++cell) {
-            const auto& parts = space_.cells[cell].inside_of;
-            if (owner_[cell] != kNone || std::find(parts.begin(), parts.end(), part) == parts.end()) continue;
-            owner_[cell] = k;
-            found = true;
+        for (const std::string& part : wanted) {
+            const auto at = std::find(space_.parts.begin(), space_.parts.end(), part);
+            if (!space_.part_is_closed[static_cast<std::size_t>(at - space_.parts.begin())])
+                throw GeometryError(fmt::format(
+                    "region \"{}\": part \"{}\" does not enclose a volume; `anvilcast inspect` shows where it is open",
+                    requests[k].name, part));
+            for (Index cell = 1; cell < space_.cells.size(); ++cell) {
+                const auto& parts = space_.cells[cell].inside_of;
+                if (owner_[cell] != kNone || std::find(parts.begin(), parts.end(), part) == parts.end()) continue;
+                owner_[cell] = k;
+                found = true;
+            }
         }
         if (!found)
             throw GeometryError(fmt::format(
-                "region \"{}\": all of the material of part \"{}\" belongs to other regions", requests[k].name, part));
+                "region \"{}\": all of the material of part \"{}\" belongs to other regions", requests[k].name, name));
     }
 
     std::string nearest_cell(const Vec3& p, bool with_opening = false) const {

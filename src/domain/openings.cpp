@@ -443,6 +443,7 @@ Surface close_openings(const Surface& surface, const std::vector<Opening>& openi
     for (const Opening& opening : openings) {
         Surface patch = opening.patch;
         patch.zones[0] = opening.zone;
+        patch.zones[0].is_patch = true;
         if (patch.zones.size() > 1) patch.zones[1] = {opening.zone.name + "-duct", Role::wall};
         all.push_back(std::move(patch));
     }

@@ -172,6 +172,7 @@ bool drop_patches_in_material(Space& space, const Windings& windings) {
 Space divide_space(const Surface& parts, const std::vector<Opening>& openings, const SpaceOptions& options,
                    const Context& context) {
     Space space;
+    space.file_of_part = options.file_of_part;
     for (Index t = 0; t < parts.triangles.size(); ++t)
         space.part_of.push_back(options.part_of.empty() ? parts.zones[parts.zone_of[t]].part : options.part_of[t]);
     Surface all = close_openings(parts, openings);

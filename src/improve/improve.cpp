@@ -12,6 +12,7 @@
 
 #include "base/thread_limit.hpp"
 #include "fill/optimise.hpp"
+#include "quality/values.hpp"
 
 namespace anvilcast {
 namespace {
@@ -44,13 +45,16 @@ void refuse_unfit(const VolumeMesh& mesh, const ImproveOptions& options) {
 
 SharpCells sharp_cells(const VolumeMesh& mesh, double target) {
     SharpCells out;
+    const quality::Measures measures(mesh);
+    Index sharpest = kNone;
     const std::vector<float> angles = metric_by_cell(mesh, MetricId::smallest_dihedral);
     for (Index c = 0; c < mesh.n_cells(); ++c) {
         if (mesh.cell_types[c] != CellType::tetrahedron) continue;
-        const auto angle = static_cast<double>(angles[c]);
-        out.smallest = std::min(out.smallest, angle);
-        out.n += angle < target ? 1 : 0;
+        if (sharpest == kNone || angles[c] < angles[sharpest]) sharpest = c;
+        out.n += static_cast<double>(angles[c]) < target ? 1 : 0;
     }
+    if (sharpest != kNone)
+        out.smallest = quality::exact_value(mesh, measures, MetricId::smallest_dihedral, sharpest);
     return out;
 }
 

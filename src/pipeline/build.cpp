@@ -12,6 +12,7 @@
 #include "base/names.hpp"
 #include "io/files.hpp"
 #include "pipeline/prepare.hpp"
+#include "pipeline/warnings.hpp"
 
 namespace anvilcast {
 namespace {
@@ -21,10 +22,12 @@ constexpr double kPredictionError = 0.15;
 
 /// Layers that nobody can build are told before anything is meshed, and a mesh that would be far too large is not
 /// begun. Returns the number of cells to expect.
-double check_request(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
+double check_request(const Domain& domain, const Sizing& sizing, const Case& c, std::vector<std::string>& warnings,
+                     const Context& context) {
     std::vector<LayerForecast> layers;
     if (!c.layers.empty())
         layers = with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
+    warn_of_layers(domain, layers, c, warnings);
     const Prediction p = predict(domain, sizing.field, context);
     double core = p.cells, prisms = 0;
     for (const LayerForecast& f : layers) {
@@ -50,7 +53,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
 
     sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
-    result.predicted_cells = check_request(domain, sizing, c, context);
+    result.predicted_cells = check_request(domain, sizing, c, result.warnings, context);
     watch.lap("sizes");
 
     SurfaceMeshOptions options = c.surface;
@@ -154,7 +157,7 @@ SurfaceBuild build_surface(const Case& c, const Context& context) {
     out.mesh = mesh_up_to_surface(c, out.result, sizing, watch, context);
     out.quality = assess_surface(out.mesh.surface, c.limits);
     watch.lap("assess");
-    for (const std::string& w : out.result.warnings) context.warn(w);
+    for (const std::string& w : gathered(out.result.warnings)) context.warn(w);
     return out;
 }
 
@@ -223,7 +226,7 @@ BuildResult build(const Case& c, const Context& context) {
     }
     watch.lap("assess");
     warn_of_names(result.mesh, c, result.warnings);
-    for (const std::string& w : result.warnings) context.warn(w);
+    for (const std::string& w : gathered(result.warnings)) context.warn(w);
     return result;
 }
 

@@ -96,6 +96,7 @@ class CaseReader {
         part.weld = s.distance("weld").value_or(0);
         part.chord = s.distance("chord").value_or(0);
         part.angle = s.number("angle", 0.1, 90).value_or(10);
+        part.patience = s.number("patience", 1, 1e6).value_or(0);
         s.finish();
         case_.parts.push_back(std::move(part));
     }

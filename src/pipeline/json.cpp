@@ -9,6 +9,8 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "pipeline/warnings.hpp"
+
 namespace anvilcast {
 namespace {
 
@@ -286,7 +288,8 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"stages", stages_of(result.costs)},
          {"mended", json_of(result.mendings)},
          {"guessed_roles", result.guessed_roles},
-         {"warnings", result.warnings}});
+         {"warnings", gathered(result.warnings)},
+         {"all_warnings", result.warnings}});
 }
 
 std::string surface_json(const SurfaceBuild& built, const Case& c) {
@@ -354,7 +357,8 @@ std::string plan_json(const Plan& p, const Case& c) {
                      {"limits_hold", p.beyond.empty()},
                      {"beyond", p.beyond},
                      {"stages", stages_of(p.costs)},
-                     {"warnings", p.warnings}};
+                     {"warnings", gathered(p.warnings)},
+                     {"all_warnings", p.warnings}};
     if (p.cells_limit) out["cells_limit"] = *p.cells_limit;
     return dumped(out);
 }
@@ -375,6 +379,25 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"regions", regions_of(mesh, report)},
                    {"layers", layers_of(mesh, report.layers)},
                    {"quality", quality_of(report)}});
+}
+
+std::string names_json(const std::string& key, const std::vector<std::string>& names) {
+    return ordered_json{{key, names}}.dump(2) + "\n";
+}
+
+std::string metrics_json() {
+    ordered_json out = ordered_json::array();
+    for (const MetricInfo& m : metric_infos()) {
+        ordered_json entry{{"key", m.key},
+                           {"name", m.name},
+                           {"unit", m.unit},
+                           {"of", m.where},
+                           {"low_is_better", m.low_is_better},
+                           {"definition", m.definition}};
+        if (m.has_usual_limit()) entry["usual_limit"] = m.usual_limit;
+        out.push_back(std::move(entry));
+    }
+    return ordered_json{{"metrics", out}}.dump(2) + "\n";
 }
 
 std::string written_json(const std::string& source, const std::string& file) {

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "pipeline/prepare.hpp"
+#include "pipeline/warnings.hpp"
 
 namespace anvilcast {
 namespace {
@@ -131,9 +132,16 @@ Plan plan(const Case& c, const Context& context) {
         out.zones.push_back({zone.name, zone.role, zone.role_is_guess, p.area_of_zone[z], p.size_of_zone[z],
                              p.triangles_of_zone[z], std::nullopt, 0});
     }
-    if (!c.layers.empty())
-        plan_layers(with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); }),
-                    c, out);
+    if (!c.layers.empty()) {
+        const auto forecasts =
+            with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
+        plan_layers(forecasts, c, out);
+        warn_of_layers(domain, forecasts, c, out.warnings);
+    }
+    if (out.wrapped)
+        out.warnings.emplace_back(
+            "a wrap is rough where it bridges and folds, which takes finer cells than its sizes say: the mesh may have "
+            "twice the cells predicted");
     out.core_cells = std::max(0.0, out.core_cells);
     out.cells = c.cells;
     const double filled = out.total_cells();
@@ -144,7 +152,7 @@ Plan plan(const Case& c, const Context& context) {
     out.cost = predict_cost(out.triangles, filled, c.cells == FillCells::polyhedra ? out.total_cells() : 0);
     out.cells_limit = c.limits.cells;
     if (const auto beyond = beyond_budget(out.sources, out.total_cells(), c)) out.beyond.push_back(*beyond);
-    for (const std::string& w : out.warnings) context.warn(w);
+    for (const std::string& w : gathered(out.warnings)) context.warn(w);
     return out;
 }
 

@@ -10,7 +10,10 @@
 #include <sys/resource.h>
 
 #include <algorithm>
+#include <map>
+#include <set>
 
+#include "pipeline/warnings.hpp"
 #include "pipeline/wrap_case.hpp"
 
 namespace anvilcast {
@@ -128,6 +131,7 @@ struct Bodies {
     Surface surface;
     std::vector<std::string> part_of;  // of each triangle
     std::vector<Opening> openings;     // still to be put in
+    std::map<std::string, std::string> file_of_body;
 };
 
 /// Parts, openings and surround to the surfaces of the regions.
@@ -136,6 +140,7 @@ Domain divide(const Bodies& bodies, const Case& c, BuildResult& result, const Co
     SpaceOptions options;
     options.join = c.join;
     options.part_of = bodies.part_of;
+    options.file_of_part = bodies.file_of_body;
     if (result.surround) {
         options.surround = &result.surround->surface;
         result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(),
@@ -176,9 +181,9 @@ std::string wrap_offer(const Bodies& bodies, const Case& c, const Context& conte
 }
 
 Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
-    Bodies bodies{parts.surface, parts.part_of, {}};
+    Bodies bodies{parts.surface, parts.part_of, {}, parts.file_of_body};
     const bool wraps_first = c.wrap && (c.surround || !c.wrap->parts.empty());
-    if (wraps_first) wrap_bodies(c, bodies.surface, bodies.part_of, result, context);
+    if (wraps_first) wrap_bodies(c, bodies.surface, bodies.part_of, bodies.file_of_body, result, context);
     bodies.openings = chosen_openings(bodies.surface, c);
     const std::vector<Opening> openings = bodies.openings;
     if (c.wrap && !wraps_first) {
@@ -207,14 +212,32 @@ Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result,
 
 }  // namespace
 
+namespace {
+
+/// The bodies of a CAD file are parts of their own; any other file is one.
+void name_bodies(SurfaceFile& file, const std::string& name, std::map<std::string, std::string>& file_of_body) {
+    std::set<std::string> bodies;
+    for (const Zone& z : file.surface.zones) bodies.insert(z.part);
+    const bool has_bodies = file.is_cad && bodies.size() > 1;
+    for (Zone& z : file.surface.zones) {
+        if (!has_bodies)
+            z.part = name;
+        else if (const auto known = file_of_body.find(z.part); known != file_of_body.end() && known->second != name)
+            z.part = name + "." + z.part;
+        file_of_body.emplace(z.part, name);
+    }
+}
+
+}  // namespace
+
 LoadedParts load_parts(const Case& c, const Context& context) {
     LoadedParts out;
     std::vector<Surface> parts;
     std::vector<double> angles;
     for (const PartSpec& part : c.parts) {
-        SurfaceFile file = read_surface(part.file, {part.unit, part.chord, part.angle});
+        SurfaceFile file = read_surface(part.file, {part.unit, part.chord, part.angle, part.patience, context.stop});
         if (part.weld > 0) weld(file.surface, part.weld);
-        for (Zone& z : file.surface.zones) z.part = part.name;
+        name_bodies(file, part.name, out.file_of_body);
         angles.insert(angles.end(), file.surface.zones.size(), split_angle_of(part, file));
         out.warnings.insert(out.warnings.end(), file.warnings.begin(), file.warnings.end());
         parts.push_back(std::move(file.surface));
@@ -224,7 +247,7 @@ LoadedParts load_parts(const Case& c, const Context& context) {
     out.mendings = std::move(mended.done);
     out.surface = split_at_sharp_edges(mended.surface, angles);
     for (const Index z : out.surface.zone_of) out.part_of.push_back(out.surface.zones[z].part);
-    name_zones(out.surface, c.zones, c.unit);
+    name_zones(out.surface, c.zones, c.unit, out.file_of_body);
     return out;
 }
 
@@ -261,6 +284,21 @@ std::size_t octree_budget(const Case& c) {
     return static_cast<std::size_t>(c.limits.cells ? std::clamp(4 * *c.limits.cells, kLeast, kMost) : kMost);
 }
 
+namespace {
+
+/// What the geometry does not allow may be a wrong unit alone.
+Domain domain_or_suspicion(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
+    try {
+        return make_domain(parts, c, result, context);
+    } catch (const LeakError& e) {
+        throw LeakError(e.what() + unit_suspicion(c, result.bounds), e.leaks());
+    } catch (const GeometryError& e) {
+        throw GeometryError(e.what() + unit_suspicion(c, result.bounds));
+    }
+}
+
+}  // namespace
+
 Domain prepare_domain(const Case& c, BuildResult& result, const Context& context) {
     context.report("domain", "reading the parts", 0);
     LoadedParts parts = load_parts(c, context);
@@ -268,7 +306,7 @@ Domain prepare_domain(const Case& c, BuildResult& result, const Context& context
     result.warnings = std::move(parts.warnings);
     result.bounds = parts.surface.bounds();
     context.report("domain", "openings and regions", 0.3);
-    Domain domain = make_domain(parts, c, result, context);
+    Domain domain = domain_or_suspicion(parts, c, result, context);
     result.domain_volume = domain.volume;
     if (c.absorb > 0) {
         domain = absorb_details(domain, {c.absorb, c.sizing.feature_angle}, &result.absorbed, context);

@@ -87,12 +87,14 @@ Surface part_of_surface(const Surface& surface, const Holds& holds) {
 
 }  // namespace
 
-void wrap_bodies(const Case& c, Surface& surface, std::vector<std::string>& part_of, BuildResult& result,
-                 const Context& context) {
+void wrap_bodies(const Case& c, Surface& surface, std::vector<std::string>& part_of,
+                 const std::map<std::string, std::string>& file_of_body, BuildResult& result, const Context& context) {
     const auto& patterns = c.wrap->parts;
     auto is_chosen = [&](const std::string& part) {
+        const auto file = file_of_body.find(part);
         return patterns.empty() || std::any_of(patterns.begin(), patterns.end(), [&](const std::string& pattern) {
-                   return matches_pattern(part, pattern);
+                   return matches_pattern(part, pattern) ||
+                          (file != file_of_body.end() && matches_pattern(file->second, pattern));
                });
     };
     std::vector<std::string> chosen;

@@ -131,6 +131,9 @@ class ContactSearch {
         if (f_.tolerance <= 0) return;
         const ClosestPair closest = closest_between_triangles(corners(f_.surface, s), corners(f_.surface, t));
         if (closest.squared > f_.tolerance * f_.tolerance) return;
+        // As near as numbers allow is a touch.
+        const double touch = 0x1p-48 * (length(closest.first) + length(closest.second));
+        if (closest.squared <= touch * touch) return;
         if (f_.orientation.shell_of[s] == f_.orientation.shell_of[t] && (!opposed(s, t) || neighbours(s, t))) return;
         out.push_back({s, t, Meeting::near, midpoint(closest.first, closest.second), std::sqrt(closest.squared)});
     }

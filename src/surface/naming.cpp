@@ -29,9 +29,10 @@ double degrees_between(const Vec3& a, const Vec3& b) {
 
 class Namer {
   public:
-    Namer(Surface& surface, const LengthUnit& unit)
+    Namer(Surface& surface, const LengthUnit& unit, const std::map<std::string, std::string>& file_of_part)
         : surface_(surface),
           unit_(unit),
+          file_of_part_(file_of_part),
           names_(surface.zones),
           named_by_(surface.zones.size(), nullptr),
           default_tolerance_(kDefaultTolerance * surface.bounds().diagonal()) {
@@ -86,12 +87,18 @@ class Namer {
         return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", p.x / unit_.metres, p.y / unit_.metres, p.z / unit_.metres);
     }
 
+    bool is_of_part(const std::string& part, const std::string& pattern) const {
+        const auto file = file_of_part_.find(part);
+        return matches_pattern(part, pattern) ||
+               (file != file_of_part_.end() && matches_pattern(file->second, pattern));
+    }
+
     /// What keeps a zone from fitting, `near` apart.
     std::vector<std::string> objections(const ZoneRule& rule, Index z) const {
         const ZoneFacts& f = facts_[z];
         const double tolerance = rule.tolerance > 0 ? rule.tolerance : default_tolerance_;
         std::vector<std::string> out;
-        if (rule.part && !matches_pattern(names_[z].part, *rule.part))
+        if (rule.part && !is_of_part(names_[z].part, *rule.part))
             out.push_back(fmt::format("its part is \"{}\"", names_[z].part));
         if (rule.matches && !matches_pattern(names_[z].name, *rule.matches)) out.push_back("its name does not match");
         if (rule.inside_box) {
@@ -182,6 +189,7 @@ class Namer {
 
     Surface& surface_;
     LengthUnit unit_;
+    const std::map<std::string, std::string>& file_of_part_;
     std::vector<Zone> names_;  ///< as they came
     std::vector<const ZoneRule*> named_by_;
     double default_tolerance_;
@@ -269,9 +277,10 @@ Role guess_role(std::string_view name) {
     return Role::wall;
 }
 
-void name_zones(Surface& surface, const std::vector<ZoneRule>& rules, const LengthUnit& unit) {
+void name_zones(Surface& surface, const std::vector<ZoneRule>& rules, const LengthUnit& unit,
+                const std::map<std::string, std::string>& file_of_part) {
     if (!rules.empty()) {
-        Namer namer(surface, unit);
+        Namer namer(surface, unit, file_of_part);
         for (const ZoneRule& rule : rules) namer.apply(rule);
     }
     merge_equal_zones(surface);

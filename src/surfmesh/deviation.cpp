@@ -25,9 +25,13 @@ void gather(std::size_t n, Deviation& out, const Measure& measure) {
     }
 }
 
-/// The outer end of a flow has no shape that anybody asks for: how far off it is counts by its size alone.
-void note(Deviation& d, const Vec3& at, double distance, double size, const ShapeLimits& limits, bool is_outer) {
-    if (distance > d.largest && !is_outer) {
+/// Who asks for the shape: of a patch that closes an opening nobody, of the outer end of a flow only so far as its size
+/// tells.
+enum class Shape : unsigned char { given, outer, free };
+
+void note(Deviation& d, const Vec3& at, double distance, double size, const ShapeLimits& limits, Shape shape) {
+    if (shape == Shape::free) return;
+    if (distance > d.largest && shape == Shape::given) {
         d.largest = distance;
         d.at = at;
     }
@@ -38,8 +42,9 @@ void note(Deviation& d, const Vec3& at, double distance, double size, const Shap
 
 Deviation measure_deviation(const Original& original, const Draft& mesh, const ShapeLimits& limits) {
     Deviation out;
-    auto is_outer = [&](Index patch) {
-        return original.surface().zones[original.zone_of_patch(patch)].is_of_surround;
+    auto shape_of = [&](Index patch) {
+        const Zone& zone = original.surface().zones[original.zone_of_patch(patch)];
+        return zone.is_patch ? Shape::free : zone.is_of_surround ? Shape::outer : Shape::given;
     };
     gather(mesh.triangles.size(), out, [&](std::size_t t, Deviation& d) {
         const Triangle& c = mesh.triangles[t];
@@ -49,7 +54,7 @@ Deviation measure_deviation(const Original& original, const Draft& mesh, const S
             // Nearly all are near: the search is short when it need not look farther.
             double off = original.distance(mesh.patch_of[t], at, limits.at(size));
             if (!(off < Box::inf)) off = original.distance(mesh.patch_of[t], at);
-            note(d, at, off, size, limits, is_outer(mesh.patch_of[t]));
+            note(d, at, off, size, limits, shape_of(mesh.patch_of[t]));
         };
         look_at((p + q + r) / 3.0);
         // Of the two triangles at an edge one is enough; a feature edge belongs to several patches.
@@ -75,7 +80,7 @@ Deviation measure_deviation(const Original& original, const Draft& mesh, const S
             if (hit.triangle == kNone) return;
             const Triangle& near = triangles[hit.triangle];
             note(d, at, hit.distance, (mesh.size[near[0]] + mesh.size[near[1]] + mesh.size[near[2]]) / 3, limits,
-                 is_outer(patch));
+                 shape_of(patch));
         };
         gather(corners.size(), out, [&](std::size_t i, Deviation& d) { look_at(s.points[corners[i]], d); });
         gather(list.size(), out, [&](std::size_t i, Deviation& d) {

@@ -27,6 +27,8 @@ using surfmesh::Original;
 using surfmesh::Remesher;
 
 constexpr int kMostRefinements = 4;
+/// And as long as the mesh does not become many times as large as it was: what is still too far off then is told.
+constexpr std::size_t kMostGrowth = 3, kFewTriangles = 20000;
 /// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off. From some
 /// on, edges of the original are kept; those of a wrap are about as long as its gap, and kept soon.
 constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWraps = 2;
@@ -210,6 +212,35 @@ void curve(Draft& draft, const Original& original) {
     });
 }
 
+/// A triangle of a baffle whose corners all lie on free edges has the same points on both sides, and who reads the mesh
+/// could not tell the sides apart: it gets a point of its own in the middle, and becomes three.
+void part_sides_of_baffles(Draft& draft, const Original& original) {
+    const SurfaceEdges edges(draft.triangles, draft.points.size());
+    std::vector<char> is_free(draft.points.size(), 0);
+    for (std::size_t e = 0; e < edges.size(); ++e)
+        if (edges.n_uses(e) == 1)
+            for (const Index p : edges.ends(e)) is_free[p] = 1;
+    const auto n = static_cast<Index>(draft.triangles.size());
+    for (Index t = 0; t < n; ++t) {
+        const Triangle c = draft.triangles[t];
+        const auto& sides = original.sides_of_patch(draft.patch_of[t]);
+        if (sides[0] != sides[1] || is_free[c[0]] == 0 || is_free[c[1]] == 0 || is_free[c[2]] == 0) continue;
+        const auto m = static_cast<Index>(draft.points.size());
+        const auto foot = original.foot(draft.patch_of[t], middle_of(draft.points, c));
+        draft.points.push_back(foot.point);
+        draft.size.push_back((draft.size[c[0]] + draft.size[c[1]] + draft.size[c[2]]) / 3);
+        draft.normal.push_back(foot.normal);
+        draft.kind.push_back(surfmesh::PointKind::patch);
+        draft.triangles[t] = {c[0], c[1], m};
+        draft.triangles.push_back({c[1], c[2], m});
+        draft.triangles.push_back({c[2], c[0], m});
+        for (int k = 0; k < 2; ++k) {
+            draft.patch_of.push_back(draft.patch_of[t]);
+            draft.feature_sides.push_back(0);
+        }
+    }
+}
+
 SurfaceMesh finished(Draft&& draft, const Original& original, const surfmesh::Deviation& deviation,
                      const surfmesh::ShapeLimits& limits) {
     SurfaceMesh out;
@@ -240,6 +271,7 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
     const bool is_wrapped = std::any_of(zones.begin(), zones.end(), [](const Zone& z) { return z.is_wrapped; });
     const int first_to_keep_edges = is_wrapped ? kFirstToKeepEdgesOfWraps : kFirstToKeepEdges;
     FinerPlaces finer;
+    std::size_t first_count = 0;
     for (int attempt = 0;; ++attempt) {
         const SizeField field =
             finer.places.empty() ? sizes
@@ -249,10 +281,14 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
         context.report("surface", "checks", 0.9);
         const surfmesh::Deviation deviation = surfmesh::measure_deviation(*original, draft, limits);
         if (options.curved) curve(draft, *original);
+        if (attempt == 0) first_count = draft.triangles.size();
+        const bool has_grown = draft.triangles.size() > kMostGrowth * first_count + kFewTriangles;
         const std::vector<Index> crossing = conflicts(draft);
         bool is_done = crossing.empty();
         if (attempt == 0 && !is_done) refuse_crossing(domain.boundary);
-        if (attempt == kMostAttempts && !is_done) {
+        // Crossings are worth more, but not without end either.
+        const bool is_hopeless = draft.triangles.size() > 4 * (kMostGrowth * first_count + kFewTriangles);
+        if ((attempt == kMostAttempts || is_hopeless) && !is_done) {
             refuse_crossing(domain.boundary);
             report_crossing(middle_of(draft.points, draft.triangles[crossing.front()]));
         }
@@ -265,7 +301,7 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
                 finer.add(p, field.at(p) / 2);
         }
         for (const auto& place : deviation.too_large) {
-            if (attempt >= kMostRefinements || place.distance <= kSlack * limits.at(place.size)) continue;
+            if (attempt >= kMostRefinements || has_grown || place.distance <= kSlack * limits.at(place.size)) continue;
             is_done = false;
             const Vec3 margin = Vec3{1, 1, 1} * place.distance;
             if (attempt >= first_to_keep_edges)
@@ -278,6 +314,7 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
             // More of the same would not make it better.
             is_done = !keep_edges(with_kept_edges->boundary, rough) && crossing.empty();
         }
+        if (is_done) part_sides_of_baffles(draft, *original);
         if (is_done) return finished(std::move(draft), *original, deviation, limits);
         if (!rough.empty()) original = std::make_unique<Original>(*with_kept_edges, options.feature_angle);
     }

@@ -10,6 +10,7 @@
 #include <set>
 
 #include "kit/shapes.hpp"
+#include "robust/exact_point.hpp"
 
 namespace anvilcast {
 namespace {
@@ -64,6 +65,25 @@ double area_of(const Surface& s) {
     double sum = 0;
     for (Index t = 0; t < s.triangles.size(); ++t) sum += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
     return sum;
+}
+
+TEST(Cut, NeedlesAreSeenAlongAnAxisThatShowsTheirArea) {
+    // So flat that its normal in doubles is that of rounding.
+    const robust::ExactPoint a(Vec3{0, 0, 0}), b(Vec3{1, 1, 1}), c(Vec3{0.5, 0.5, std::nextafter(0.5, 1.0)});
+    const int axis = robust::axis_across(a, b, c);
+    EXPECT_NE(robust::orient2d(a, b, c, axis), 0);
+    EXPECT_NE(robust::orient2d(b, c, a, axis), 0);
+}
+
+TEST(Regions, AreNestedThoughWallsAreCloserThanDoublesTell) {
+    // Two shells a few units in the last place apart, far from the origin: every line meets them in one place but for
+    // exact numbers.
+    Surface outer = kit::box({1000, 1000, 1000}, {1001, 1001, 1001}, "outer"), inner = outer;
+    for (Vec3& p : inner.points)
+        for (int k = 0; k < 3; ++k) p[k] = std::nextafter(p[k], 1000.5);
+    const Regions regions = find_regions(joined({outer, inner}));
+    ASSERT_EQ(regions.volumes.size(), 3U);
+    EXPECT_NEAR(*std::max_element(regions.volumes.begin() + 1, regions.volumes.end()), 1, 1e-9);
 }
 
 TEST(Cut, LeavesAloneWhatDoesNotMeet) {

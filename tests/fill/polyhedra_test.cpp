@@ -7,8 +7,10 @@
 #include <cmath>
 #include <map>
 #include <numbers>
+#include <numeric>
 #include <set>
 
+#include "fill/dual_merge.hpp"
 #include "kit/finite_volumes.hpp"
 #include "kit/shapes.hpp"
 
@@ -100,6 +102,27 @@ TEST(Polyhedra, KeepABoxToTheLastBit) {
     EXPECT_LT(q.metric("non-orthogonality").max, 65.001);
     EXPECT_GT(q.metric("orthogonality").min, 0.2);
     EXPECT_LT(q.metric("volume ratio").p99, 3);
+}
+
+TEST(Polyhedra, WithoutVolumeBecomeOneWithANeighbour) {
+    VolumeMesh mesh = both(kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 0.8, 0.6}), 40)), 0.15).polyhedra;
+    const std::size_t n = mesh.n_cells();
+    EXPECT_EQ(fill::merge_unsound(mesh), 0U);
+    // A point of an inner face, pulled through the cells about it.
+    const std::size_t f = mesh.n_inner_faces() / 2;
+    const Index p = mesh.face(f)[0];
+    mesh.points[p] += 60.0 * (mesh.points[mesh.face(f)[1]] - mesh.points[p]);
+    ASSERT_NE(find_faults(mesh), std::vector<std::string>{});
+    auto n_zone_faces = [&mesh] {
+        return std::accumulate(mesh.zones.begin(), mesh.zones.end(), std::size_t{0},
+                               [](std::size_t sum, const BoundaryZone& z) { return sum + z.n_faces; });
+    };
+    const std::size_t n_before = n_zone_faces();
+    const std::size_t merged = fill::merge_unsound(mesh);
+    EXPECT_GT(merged, 0U);
+    EXPECT_EQ(mesh.n_cells(), n - merged);
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(n_zone_faces(), n_before);
 }
 
 TEST(Polyhedra, StayNearACurvedSurface) {

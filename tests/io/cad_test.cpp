@@ -21,7 +21,9 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <random>
 
+#include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/mend.hpp>
@@ -170,6 +172,59 @@ TEST_F(Cad, DamagedEntitiesAreToldNotTrusted) {
     put(directory / "broken.step", broken);
     EXPECT_NE(kit::message_of<InputError>([&] { read_surface(directory / "broken.step"); }).find("entity #"),
               std::string::npos);
+}
+
+/// Changes some bytes; the same ones for the same number.
+std::string spoiled(std::string bytes, unsigned number) {
+    std::mt19937 random(number);
+    for (unsigned k = 0; k < 1 + number % 7; ++k) {
+        const std::size_t at = random() % bytes.size();
+        if (random() % 4 == 0)
+            bytes.erase(at, random() % 40);
+        else
+            bytes[at] = static_cast<char>(random() % 3 == 0 ? '0' + random() % 10 : random());
+        if (bytes.empty()) bytes.push_back('x');
+    }
+    return bytes;
+}
+
+TEST_F(Cad, WhateverDamagedFilesDoToTheKernelIsARefusal) {
+    BRepTools::Write(cylinder(), (directory / "good.brep").c_str());
+    IGESControl_Writer iges("MM", 0);
+    iges.AddShape(cylinder());
+    iges.ComputeModel();
+    iges.Write((directory / "good.iges").c_str());
+    const std::string good_step = content(step(cylinder(), "MM", "AP214IS")),
+                      good_brep = content(directory / "good.brep"), good_iges = content(directory / "good.iges");
+    for (unsigned number = 0; number < 60; ++number)
+        for (const auto& [name, good] : {std::pair{"bad.step", good_step}, {"bad.brep", good_brep}, {"bad.iges", good_iges}}) {
+            put(directory / name, spoiled(good, number));
+            try {
+                ReadSurfaceOptions options;
+                if (std::string(name) == "bad.brep") options.unit = parse_length_unit("mm");
+                read_surface(directory / name, options);
+            } catch (const InputError&) {
+            }
+        }
+}
+
+TEST_F(Cad, ADiscOnATiltedShaftIsCut) {
+    for (const double degrees : {20.0, 25.0, 30.0, 40.0}) {
+        const double a = degrees * kPi / 180;
+        const gp_Dir axis(std::sin(a), 0, std::cos(a));
+        const gp_Ax2 place(gp_Pnt(-2 * std::sin(a), 0, -2 * std::cos(a)), axis);
+        BRepTools::Write(BRepPrimAPI_MakeCylinder(place, 39.2, 4).Shape(), (directory / "disc.brep").c_str());
+        BRepTools::Write(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -60), gp_Dir(0, 0, 1)), 4, 120).Shape(),
+                         (directory / "shaft.brep").c_str());
+        const ReadSurfaceOptions mm{.unit = parse_length_unit("mm")};
+        const Space space = divide_space(
+            joined({read_surface(directory / "disc.brep", mm).surface, read_surface(directory / "shaft.brep", mm).surface}));
+        ASSERT_EQ(space.cells.size(), 5U) << degrees;  // outside, disc, two ends of the shaft, and what both are
+        double volume = 0;
+        for (std::size_t c = 1; c < space.cells.size(); ++c) volume += space.cells[c].volume;
+        const double both = kPi * 16 * 4 / std::cos(a);
+        EXPECT_NEAR(1e9 * volume, kPi * (39.2 * 39.2 * 4 + 16 * 120) - both, 150) << degrees;
+    }
 }
 
 TEST_F(Cad, BadFilesAreTold) {

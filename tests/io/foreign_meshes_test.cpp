@@ -8,6 +8,7 @@
 
 #include <array>
 #include <functional>
+#include <random>
 
 #include "kit/scratch.hpp"
 
@@ -195,6 +196,76 @@ TEST_F(ForeignMeshes, PolygonsWithTheirParents) {
     EXPECT_EQ(mesh.zones[0].name, "feed");
     EXPECT_EQ(mesh.zones[0].n_faces, 1U);
     EXPECT_EQ(mesh.zones[1].n_faces, 9U);
+}
+
+/// A cube with its six sides as elements 2 to 7.
+void write_cube(int f, int base, const std::function<void(int zone)>& more) {
+    std::array<cgsize_t, 3> size{8, 1, 0};
+    int zone = 0, section = 0;
+    EXPECT_EQ(cg_zone_write(f, base, "cube", size.data(), Unstructured, &zone), CG_OK);
+    std::array<std::vector<double>, 3> values;
+    for (int k = 0; k < 8; ++k) {
+        values[0].push_back((k & 3) == 1 || (k & 3) == 2);
+        values[1].push_back((k & 3) >= 2);
+        values[2].push_back(k >= 4);
+    }
+    const std::array<const char*, 3> axes{"CoordinateX", "CoordinateY", "CoordinateZ"};
+    int coordinate = 0;
+    for (std::size_t a = 0; a < 3; ++a)
+        EXPECT_EQ(cg_coord_write(f, base, zone, RealDouble, axes[a], values[a].data(), &coordinate), CG_OK);
+    const std::vector<cgsize_t> cell{1, 2, 3, 4, 5, 6, 7, 8};
+    const std::vector<cgsize_t> sides{1, 4, 3, 2, 5, 6, 7, 8, 1, 2, 6, 5, 2, 3, 7, 6, 3, 4, 8, 7, 4, 1, 5, 8};
+    EXPECT_EQ(cg_section_write(f, base, zone, "cells", HEXA_8, 1, 1, 0, cell.data(), &section), CG_OK);
+    EXPECT_EQ(cg_section_write(f, base, zone, "sides", QUAD_4, 2, 7, 0, sides.data(), &section), CG_OK);
+    more(zone);
+}
+
+TEST_F(ForeignMeshes, WhereRangesOverlapTheShorterOneNamesTheFace) {
+    const VolumeMesh mesh = read_mesh(cgns([](int f, int base) {
+        write_cube(f, base, [&](int zone) {
+            write_condition(f, base, zone, "feed", BCInflow, PointRange, {4, 4}, nullptr, FaceCenter);
+            write_condition(f, base, zone, "walls", BCWall, PointRange, {2, 7}, nullptr, FaceCenter);
+        });
+    }));
+    ASSERT_EQ(mesh.zones.size(), 2U);
+    EXPECT_EQ(mesh.zones[0].name, "feed");
+    EXPECT_EQ(mesh.zones[0].n_faces, 1U);
+    EXPECT_EQ(mesh.zones[1].n_faces, 5U);
+}
+
+TEST_F(ForeignMeshes, SidesThatRepeatEachOtherAreNotJoined) {
+    const VolumeMesh mesh = read_mesh(cgns([](int f, int base) {
+        write_cube(f, base, [&](int zone) {
+            const std::vector<cgsize_t> own{2}, theirs{3};
+            int connection = 0;
+            EXPECT_EQ(cg_conn_write(f, base, zone, "below", FaceCenter, Abutting1to1, PointList, 1, own.data(), "cube",
+                                    Unstructured, PointListDonor, sizeof(cgsize_t) == 8 ? LongInteger : Integer, 1,
+                                    theirs.data(), &connection),
+                      CG_OK);
+            const std::array<float, 3> none{0, 0, 0}, up{0, 0, 1};
+            EXPECT_EQ(cg_conn_periodic_write(f, base, zone, connection, none.data(), none.data(), up.data()), CG_OK);
+        });
+    }));
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_NEAR(assess(mesh).volume, 1, 1e-12);
+}
+
+TEST_F(ForeignMeshes, DamagedOnesAreToldNotTrusted) {
+    const auto good_file = cgns([](int f, int base) { write_cube(f, base, [](int) {}); });
+    const std::string good = content(good_file);
+    for (unsigned number = 0; number < 120; ++number) {
+        std::mt19937 random(number);
+        std::string bytes = good;
+        for (unsigned k = 0; k < 1 + number % 30; ++k) bytes[random() % bytes.size()] = static_cast<char>(random());
+        if (number % 10 == 0) bytes.resize(random() % bytes.size());
+        put(directory / "bad.cgns", bytes);
+        try {
+            const VolumeMesh mesh = read_mesh(directory / "bad.cgns");
+            for (const Index p : mesh.face_points) ASSERT_LT(p, mesh.points.size());
+        } catch (const InputError& e) {
+            EXPECT_NE(std::string(e.what()).find("bad.cgns"), std::string::npos);
+        }
+    }
 }
 
 TEST_F(ForeignMeshes, WhatCannotBeReadSaysWhy) {

@@ -82,6 +82,33 @@ TEST(Obj, ReadsTheDialectsOfPractice) {
     EXPECT_EQ(examine(ell).count(DefectKind::overlap) + examine(ell).count(DefectKind::self_intersection), 0U);
 }
 
+TEST(Obj, LinesPointsAndCurvesAreSkippedAndCounted) {
+    std::size_t dropped = 0, others = 0;
+    const Surface s = parse_obj(
+        "v 0 0 0\nv 1 0 0\nv 1 1 0\np 1\nl 1 2 3\ncstype bezier\ndeg 2\ncurv 0 1 1 2 3\nparm u 0 1\nend\nf 1 2 3\n",
+        "mixed.obj", kMm, &dropped, &others);
+    EXPECT_EQ(s.triangles.size(), 1U);
+    EXPECT_EQ(others, 3U);
+}
+
+TEST(StlText, LinesMayEndAnywhereOrNotAtAll) {
+    const std::string facet = "facet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 0 1 0 endloop endfacet";
+    const Surface one = parse_stl("solid my lid " + facet + " endsolid my lid solid rest " + facet + " endsolid rest",
+                                  "one.stl", kMm);
+    ASSERT_EQ(one.zones.size(), 2U);
+    EXPECT_EQ(one.zones[0].name, "my lid");
+    EXPECT_EQ(one.zones[1].name, "rest");
+    EXPECT_EQ(one.triangles.size(), 2U);
+    const Surface marked = parse_stl("\xEF\xBB\xBFsolid a\n" + facet + "\nendsolid left solid\n", "bom.stl", kMm);
+    ASSERT_EQ(marked.zones.size(), 1U);
+    EXPECT_EQ(marked.zones[0].name, "a");
+    std::string huge(84 + 50, '\0');
+    huge[80] = 1;
+    const float far = 1e38F;
+    std::memcpy(huge.data() + 84 + 12, &far, 4);
+    EXPECT_NE(refusal([&] { parse_stl(huge, "huge.stl", kMm); }).find("no length of a body"), std::string::npos);
+}
+
 TEST(Obj, BadContentIsToldWithItsLine) {
     auto told = [](const std::string& text) { return refusal([&] { parse_obj(text, "bad.obj", kMm); }); };
     const std::string points = "v 0 0 0\nv 1 0 0\nv 1 1 0\n";

@@ -128,7 +128,7 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
             EXPECT_NE(message.find(part), std::string::npos) << c.by << " gave: " << message;
     }
     EXPECT_NE(message_of(kGood + "\n[[opening]]\nname = \"in\"\nrole = \"outlet\"\nnear = [0, 0, 0]\n")
-                  .find("two openings called"),
+                  .find("one zone, which cannot be inlet and outlet"),
               std::string::npos);
     EXPECT_NE(message_of(replaced(kGood, "unit = \"in\"", "unit = 1\"\xD2\x8C\"")).find("in the middle of a value"),
               std::string::npos);

@@ -163,6 +163,20 @@ TEST(SizeField, CurvatureAsksForEdgesRoundTheCircle) {
     EXPECT_NEAR(make_size_field(room({kit::sphere({0, 0, 0}, 1, 4)}), o).at({0, 0, 1}), 0.4, 0.03);
 }
 
+TEST(SizeField, CuttingDoesNotCurveWhatItCuts) {
+    SizeOptions o = coarse();
+    o.per_turn = 24;
+    // A rod crossed by a plate, off its middle and askew, so that cutting makes slivers all round.
+    Surface rod = split_at_sharp_edges(kit::cylinder(0.5, 4, 48), 40);
+    for (Vec3& p : rod.points) p.z -= 2;
+    Surface plate = kit::box({-1.4, -1.3, -0.1}, {1.5, 1.2, 0.1}, "plate");
+    for (Vec3& p : plate.points) p = {p.x + 0.013 * p.y, p.y - 0.017 * p.x, p.z + 0.11 * p.x};
+    const SizeField field = make_size_field(room({rod, plate}), o);
+    for (const double z : {-1.0, -0.3, 0.35, 1.2})
+        for (const double turn : {0.3, 1.7, 3.9})
+            EXPECT_NEAR(field.at({0.5 * std::cos(turn), 0.5 * std::sin(turn), z}), kPi / 24, 0.02) << z << " " << turn;
+}
+
 TEST(SizeField, GapsAreResolvedWithinTheFluidOnly) {
     const Surface left = kit::box({-1, -1, -1}, {-0.1, 1, 1}, "left"),
                   right = kit::box({0.1, -1, -1}, {1, 1, 1}, "right");

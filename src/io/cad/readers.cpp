@@ -66,6 +66,13 @@ std::string name_of(const TDF_Label& label) {
     return kinds.contains(text) ? "" : text;
 }
 
+/// What the kernel, or the standard's own numbering, calls the n-th use of a product that nobody named.
+bool is_number_of_instance(const std::string& name) {
+    constexpr std::string_view kUse = "NAUO";
+    return name.starts_with("=>[") ||
+           (name.starts_with(kUse) && name.find_first_not_of("0123456789", kUse.size()) == std::string::npos);
+}
+
 /// "millimetre", "MM", "inch" and the like as a unit of ours; nothing when it is not known.
 std::optional<LengthUnit> unit_named(std::string name) {
     std::transform(name.begin(), name.end(), name.begin(),
@@ -104,8 +111,10 @@ class BodyCollector {
         if (XCAFDoc_ShapeTool::IsAssembly(product)) {
             TDF_LabelSequence components;
             XCAFDoc_ShapeTool::GetComponents(product, components);
-            for (int i = 1; i <= components.Length(); ++i)
-                visit(components.Value(i), place, name_of(components.Value(i)));
+            for (int i = 1; i <= components.Length(); ++i) {
+                const std::string instance = name_of(components.Value(i));
+                visit(components.Value(i), place, is_number_of_instance(instance) ? name : instance);
+            }
             return;
         }
         add(XCAFDoc_ShapeTool::GetShape(product).Moved(place), name);
