@@ -113,7 +113,8 @@ std::string printable(std::string_view text) {
         if (c == 0x1B) {
             // Colours, and the end of a line of progress: what this program itself writes.
             const std::size_t end = text.find_first_not_of("0123456789;", i + 2);
-            if (text.substr(i + 1, 1) == "[" && end != std::string_view::npos && (text[end] == 'm' || text[end] == 'K')) {
+            if (text.substr(i + 1, 1) == "[" && end != std::string_view::npos &&
+                (text[end] == 'm' || text[end] == 'K')) {
                 out += text.substr(i, end + 1 - i);
                 i = end;
             } else {
@@ -139,7 +140,10 @@ void tell(const std::string& text) noexcept {
 }
 
 ProgressLine::ProgressLine(const ConsoleOptions& options, std::vector<std::string_view> stages)
-    : options_(options), stages_(std::move(stages)), is_terminal_(isatty(STDERR_FILENO) == 1), start_(std::chrono::steady_clock::now()) {}
+    : options_(options),
+      stages_(std::move(stages)),
+      is_terminal_(isatty(STDERR_FILENO) == 1),
+      start_(std::chrono::steady_clock::now()) {}
 
 ProgressLine::~ProgressLine() { wipe(); }
 

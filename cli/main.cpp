@@ -254,8 +254,8 @@ BuildResult built(const Case& c, const ResultDirectory& results, const fs::path&
             if (leak.path.size() > 1) paths.push_back(leak.path);
         if (paths.empty()) throw;
         write_paths(results.path() / "leaks.vtu", paths);
-        throw GeometryError(fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(),
-                                        (directory / "leaks.vtu").string()));
+        throw GeometryError(
+            fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(), (directory / "leaks.vtu").string()));
     }
 }
 
@@ -864,8 +864,8 @@ int status_of(const Error& e) {
 /// them.
 void hold_standard_streams() {
     for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO})
-        if (::fcntl(stream, F_GETFD) < 0 && errno == EBADF)
-            [[maybe_unused]] const int held = ::open("/dev/null", stream == STDERR_FILENO ? O_WRONLY : O_RDONLY);
+        if (::fcntl(stream, F_GETFD) < 0 && errno == EBADF) [[maybe_unused]]
+            const int held = ::open("/dev/null", stream == STDERR_FILENO ? O_WRONLY : O_RDONLY);
 }
 
 int parse_and_run(int argc, char** argv) {

@@ -49,12 +49,11 @@ std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFigures>&
                                    width + 2, "most", "full", "bare", "first, min", "median", "max", "in 5 %", "growth",
                                    "to core", "95 %", wall ? "   y+" : "");
     for (const LayerFigures& f : layers) {
-        text += fmt::format("  {:<{}}{:>7}{:>7.1f} %{:>6.1f} %{:>12}{:>12}{:>12}{:>8.1f} %{:>8}{:>9.2f}{:>7.2f}",
-                            name_of(f), width, f.most, 100 * f.full_area / f.area, 100 * f.bare_area / f.area,
-                            format_length(f.first_min, unit), format_length(f.first_median, unit),
-                            format_length(f.first_max, unit), 100 * f.first_share_5,
-                            f.growth_median > 0 ? fmt::format("{:.3f}", f.growth_median) : "-", f.step_median,
-                            f.step_95);
+        text += fmt::format(
+            "  {:<{}}{:>7}{:>7.1f} %{:>6.1f} %{:>12}{:>12}{:>12}{:>8.1f} %{:>8}{:>9.2f}{:>7.2f}", name_of(f), width,
+            f.most, 100 * f.full_area / f.area, 100 * f.bare_area / f.area, format_length(f.first_min, unit),
+            format_length(f.first_median, unit), format_length(f.first_max, unit), 100 * f.first_share_5,
+            f.growth_median > 0 ? fmt::format("{:.3f}", f.growth_median) : "-", f.step_median, f.step_95);
         if (wall)
             text += fmt::format(
                 "   {:.3g} to {:.3g} ({:.4g} \xC2\xB5"

@@ -62,7 +62,7 @@ struct Space {
     std::vector<SpaceCell> cells;    ///< by region number; the first is the outside
     std::vector<std::string> parts;  ///< names
     std::vector<bool> part_is_closed;
-    std::vector<std::string> part_of;  ///< of each input triangle of the parts
+    std::vector<std::string> part_of;                 ///< of each input triangle of the parts
     std::map<std::string, std::string> file_of_part;  ///< see SpaceOptions
     // Input triangles are numbered: parts, closing patches, surround.
     Index first_of_openings = 0, first_of_surround = 0;
@@ -112,8 +112,9 @@ struct Domain {
     std::vector<DomainRegion> regions;
     double volume = 0;  ///< of all regions
 
-    /// Parts, closing patches and surround as they were before cutting, and the triangle of theirs that each triangle of
-    /// the boundary is a piece of: their shape is smooth where cutting made slivers. Empty when there was no cutting.
+    /// Parts, closing patches and surround as they were before cutting, and the triangle of theirs that each triangle
+    /// of the boundary is a piece of: their shape is smooth where cutting made slivers. Empty when there was no
+    /// cutting.
     std::shared_ptr<const Surface> uncut;
     std::vector<Index> uncut_of;
 

@@ -58,12 +58,12 @@ struct FillReport {
     std::size_t edges_flipped_in = 0;
     std::size_t faces_flipped_in = 0;
     std::size_t interior_points = 0;
-    std::size_t boundary_moves = 0;  ///< of points along the boundary, see FillOptions::slide
-    std::size_t insertions = 0;      ///< points put in by the optimisation
-    std::size_t cells_of_core = 0;   ///< tetrahedra, before they are made polyhedra
-    std::size_t bad_polyhedra = 0;   ///< that could not be made good, see fill_with_polyhedra
+    std::size_t boundary_moves = 0;    ///< of points along the boundary, see FillOptions::slide
+    std::size_t insertions = 0;        ///< points put in by the optimisation
+    std::size_t cells_of_core = 0;     ///< tetrahedra, before they are made polyhedra
+    std::size_t bad_polyhedra = 0;     ///< that could not be made good, see fill_with_polyhedra
     std::size_t merged_polyhedra = 0;  ///< had no volume, and became one with a neighbour
-    double worst_shape = 0;          ///< 6 sqrt(2) volume / (rms edge)^3 of the worst cell, 1 for a regular one
+    double worst_shape = 0;            ///< 6 sqrt(2) volume / (rms edge)^3 of the worst cell, 1 for a regular one
 };
 
 /// Guarantees: (1) every cell has a positive volume, decided exactly; (2) every triangle of the surface mesh, or a

@@ -26,7 +26,7 @@ struct LayerRecipe {
     std::optional<double> last_height = {};  ///< metres
     std::optional<double> last_flatness = {};
     std::optional<double> meets_core = {};  ///< last height over the height of a core cell beside it
-    int plateau = 1;                    ///< so many layers have the first height before growth begins
+    int plateau = 1;                        ///< so many layers have the first height before growth begins
     double squeeze_to = 0.3;                ///< where room is short, stacks get this share of their height at least;
                                             ///< then they lose layers
     double gap_cells = 2;                   ///< of the core, left between the stacks of opposite walls

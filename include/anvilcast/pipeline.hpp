@@ -58,7 +58,7 @@ struct BuildResult {
 /// The parts of a case as one surface.
 struct LoadedParts {
     Surface surface;
-    std::vector<std::string> part_of;  ///< of each triangle
+    std::vector<std::string> part_of;                 ///< of each triangle
     std::map<std::string, std::string> file_of_body;  ///< the [[part]] that each part came with: bodies of CAD files
     std::vector<Mending> mendings;
     std::vector<std::string> warnings;

@@ -81,7 +81,7 @@ struct SizeOptions {
     double largest = 0;         ///< edge length that is not exceeded, metres; 0: no limit
     double growth = 1.2;        ///< ratio of neighbouring sizes, above 1: h grows by at most growth - 1 per metre
     double smallest = 0;        ///< what curvature and gaps may ask for at the least; 0: a 32nd of the surface size
-    double per_turn = 0;      ///< edges round a full turn, on faces and feature edges; 0: curvature does not count
+    double per_turn = 0;        ///< edges round a full turn, on faces and feature edges; 0: curvature does not count
     double across_gaps = 0;     ///< cells across the distance to the opposite wall; 0: gaps do not count
     double gap_floor = 0;       ///< what gaps may ask for at the least; 0: the smallest
     double feature_angle = 30;  ///< degrees between normals from which an edge is a feature edge

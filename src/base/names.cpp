@@ -12,8 +12,12 @@ bool is_continued(char c) { return (static_cast<unsigned char>(c) & 0xC0U) == 0x
 /// Bytes of the letter that begins here; 0 when none does.
 std::size_t length_of_letter(std::string_view text) {
     const auto first = static_cast<unsigned char>(text.front());
-    const std::size_t n = first < 0x80 ? 1 : first >= 0xC2 && first < 0xE0 ? 2 : first < 0xC2 ? 0
-                          : first < 0xF0 ? 3 : first < 0xF5 ? 4 : 0;
+    const std::size_t n = first < 0x80                    ? 1
+                          : first >= 0xC2 && first < 0xE0 ? 2
+                          : first < 0xC2                  ? 0
+                          : first < 0xF0                  ? 3
+                          : first < 0xF5                  ? 4
+                                                          : 0;
     if (n > text.size()) return 0;
     for (std::size_t k = 1; k < n; ++k)
         if (!is_continued(text[k])) return 0;
@@ -35,8 +39,7 @@ bool is_dots(std::string_view name) { return name == "." || name == ".."; }
 std::string fault_of_name(std::string_view name) {
     if (is_blank(name)) return "is blank";
     if (is_dots(name)) return "names a directory";
-    if (name.size() > kLongestName)
-        return fmt::format("is {} bytes long, {} are the most", name.size(), kLongestName);
+    if (name.size() > kLongestName) return fmt::format("is {} bytes long, {} are the most", name.size(), kLongestName);
     while (!name.empty()) {
         const std::size_t n = length_of_letter(name);
         if (n == 0) return "is not in UTF-8";

@@ -314,7 +314,8 @@ class Builder {
     }
 
     static Index uncut_of_zone(std::span<const CutSurface::Origin> origins, Index zone) {
-        const auto found = std::find_if(origins.begin(), origins.end(), [zone](const auto& o) { return o.zone == zone; });
+        const auto found =
+            std::find_if(origins.begin(), origins.end(), [zone](const auto& o) { return o.zone == zone; });
         return found == origins.end() ? origins.front().triangle : found->triangle;
     }
 

@@ -49,9 +49,7 @@ void PlanarDivision::connect(Index cell, int k, MaybeIndex other, bool fixed) {
         }
 }
 
-void PlanarDivision::fix(const Side& s) {
-    connect(s.cell, s.k, cells_[s.cell].n[static_cast<std::size_t>(s.k)], true);
-}
+void PlanarDivision::fix(const Side& s) { connect(s.cell, s.k, cells_[s.cell].n[static_cast<std::size_t>(s.k)], true); }
 
 Index PlanarDivision::add_point(const ExactPoint& p) {
     points_.push_back(p);
@@ -138,9 +136,8 @@ Index PlanarDivision::insert(const ExactPoint& p) {
     last_ = cell;
     const auto zeros = std::count(s.begin(), s.end(), 0);
     if (zeros > 1) return cells_[cell].v[static_cast<std::size_t>(std::find(s.begin(), s.end(), 1) - s.begin())];
-    const Index m = zeros == 1
-                        ? split_side({cell, static_cast<int>(std::find(s.begin(), s.end(), 0) - s.begin())}, p)
-                        : split_cell(cell, p);
+    const Index m = zeros == 1 ? split_side({cell, static_cast<int>(std::find(s.begin(), s.end(), 0) - s.begin())}, p)
+                               : split_cell(cell, p);
     legalise();
     return m;
 }

@@ -84,7 +84,8 @@ std::vector<Hit> line_through(const Surface& s, const TriangleTree& tree, const 
         const Vec3 normal = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
         const Vec3 direction = normalized(normal + 0.7 * Vec3{unit(random), unit(random), unit(random)});
         if (attempt >= kMostLines) {
-            if (const auto hits = exact_hits(s, origin, origin + scale * direction); hits && !hits->empty()) return *hits;
+            if (const auto hits = exact_hits(s, origin, origin + scale * direction); hits && !hits->empty())
+                return *hits;
             continue;
         }
         const auto hits = tree.line_hits(origin, direction);
@@ -93,10 +94,10 @@ std::vector<Hit> line_through(const Surface& s, const TriangleTree& tree, const 
         for (const auto& hit : hits) out.push_back({hit.triangle, hit.from_front});
         return out;
     }
-    throw GeometryError(
-        fmt::format("near [{:.9g}, {:.9g}, {:.9g}] m no line tells what lies inside of what: the surface there is finer "
-                    "than numbers can tell apart; move it nearer to the origin, or take it out",
-                    origin.x, origin.y, origin.z));
+    throw GeometryError(fmt::format(
+        "near [{:.9g}, {:.9g}, {:.9g}] m no line tells what lies inside of what: the surface there is finer "
+        "than numbers can tell apart; move it nearer to the origin, or take it out",
+        origin.x, origin.y, origin.z));
 }
 
 void join_shells(const Surface& s, DisjointSets& shells, DisjointSets& sides, Index outside) {

@@ -46,7 +46,8 @@ PagePolygons clustered(const PagePolygons& in, double step, const Vec3& origin) 
 /// For a script within a page: what would end it must not be in it.
 std::string harmless(std::string text) {
     // In JSON they stand in texts alone.
-    for (std::size_t at = text.find('<'); at != std::string::npos; at = text.find('<', at)) text.replace(at, 1, "\\u003c");
+    for (std::size_t at = text.find('<'); at != std::string::npos; at = text.find('<', at))
+        text.replace(at, 1, "\\u003c");
     return text;
 }
 

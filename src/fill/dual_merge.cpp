@@ -102,7 +102,8 @@ class Merger {
         for (const Index member : found == members_.end() ? alone : found->second)
             for (const Index f : faces_.of(member)) {
                 const bool is_own = mesh_.owner[f] == member;
-                if (f < mesh_.n_inner_faces() && cell(is_own ? mesh_.neighbour[f] : mesh_.owner[f]) == cell(c)) continue;
+                if (f < mesh_.n_inner_faces() && cell(is_own ? mesh_.neighbour[f] : mesh_.owner[f]) == cell(c))
+                    continue;
                 out.emplace_back(f, is_own);
             }
         return out;
@@ -128,8 +129,7 @@ class Merger {
         for (const auto& [f, is_out] : faces) {
             const auto p = mesh_.face(f);
             for (std::size_t k = 0; k < p.size(); ++k)
-                edges.push_back(std::minmax({p[k], p[(k + 1) % p.size()]}) ==
-                                        std::pair{p[k], p[(k + 1) % p.size()]}
+                edges.push_back(std::minmax({p[k], p[(k + 1) % p.size()]}) == std::pair{p[k], p[(k + 1) % p.size()]}
                                     ? std::array{p[k], p[(k + 1) % p.size()]}
                                     : std::array{p[(k + 1) % p.size()], p[k]});
         }

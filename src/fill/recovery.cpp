@@ -394,8 +394,9 @@ class Recovery {
         return {{c[0], a / (a + b + d)}, {c[1], b / (a + b + d)}, {c[2], d / (a + b + d)}};
     }
 
-    /// Where the edge pq, which is known to pierce it, does so, as shares of the corners: by the volumes of the tetrahedra
-    /// over pq and the sides, which have one sign in exact numbers. None is below 0 or above 1, however flat they are.
+    /// Where the edge pq, which is known to pierce it, does so, as shares of the corners: by the volumes of the
+    /// tetrahedra over pq and the sides, which have one sign in exact numbers. None is below 0 or above 1, however flat
+    /// they are.
     std::vector<std::pair<Index, double>> pierced_shares(const Triangle& c, Index p, Index q) const {
         std::array<double, 3> volume{};
         double sum = 0;

@@ -53,8 +53,7 @@ SharpCells sharp_cells(const VolumeMesh& mesh, double target) {
         if (sharpest == kNone || angles[c] < angles[sharpest]) sharpest = c;
         out.n += static_cast<double>(angles[c]) < target ? 1 : 0;
     }
-    if (sharpest != kNone)
-        out.smallest = quality::exact_value(mesh, measures, MetricId::smallest_dihedral, sharpest);
+    if (sharpest != kNone) out.smallest = quality::exact_value(mesh, measures, MetricId::smallest_dihedral, sharpest);
     return out;
 }
 

@@ -21,11 +21,11 @@ enum class ApartEnd {
     died,  ///< of a signal, or of an error that is none of ours
 };
 
-/// Runs the work in a forked process; what it writes, `receive` reads here. Errors of ours that the work throws before it
-/// writes anything are thrown here again, and so are those of `receive`. What the work prints is lost. It must not use
-/// other threads: there are none in a forked process. `receive` is called for work that came so far as to write, and
-/// what it made is to be thrown away when the end is not `done`.
-/// Throws Cancelled when a stop is asked for, FailureError when no process can be had.
+/// Runs the work in a forked process; what it writes, `receive` reads here. Errors of ours that the work throws before
+/// it writes anything are thrown here again, and so are those of `receive`. What the work prints is lost. It must not
+/// use other threads: there are none in a forked process. `receive` is called for work that came so far as to write,
+/// and what it made is to be thrown away when the end is not `done`. Throws Cancelled when a stop is asked for,
+/// FailureError when no process can be had.
 ApartEnd run_apart(const std::function<void(ArchiveWriter&)>& work, const std::function<void(ArchiveReader&)>& receive,
                    const ApartLimits& limits, const std::atomic<bool>* stop = nullptr);
 

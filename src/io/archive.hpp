@@ -18,9 +18,7 @@ class ArchiveWriter {
     explicit ArchiveWriter(Sink sink) : sink_(std::move(sink)) {}
 
     template <typename T>
-    void add(const T& value)
-        requires std::is_trivially_copyable_v<T>
-    {
+    void add(const T& value) requires std::is_trivially_copyable_v<T> {
         sink_({reinterpret_cast<const char*>(&value), sizeof value});
     }
     void add(const std::string& text) {
@@ -54,9 +52,7 @@ class ArchiveReader {
     ArchiveReader(Source source, std::size_t most) : source_(std::move(source)), most_(most) {}
 
     template <typename T>
-    void take(T& value)
-        requires std::is_trivially_copyable_v<T>
-    {
+    void take(T& value) requires std::is_trivially_copyable_v<T> {
         source_(reinterpret_cast<char*>(&value), sizeof value);
     }
     void take(std::string& text) {

@@ -327,7 +327,8 @@ class CgnsReader {
         ranges_ = without_overlaps(std::move(ranges_));
     }
 
-    /// Pieces in order, none of which overlaps another: where ranges do, the shortest rules, and of equal ones the first.
+    /// Pieces in order, none of which overlaps another: where ranges do, the shortest rules, and of equal ones the
+    /// first.
     static std::vector<Range> without_overlaps(std::vector<Range>&& given) {
         std::erase_if(given, [](const Range& r) { return r.last < r.first; });
         std::stable_sort(given.begin(), given.end(),
@@ -352,7 +353,8 @@ class CgnsReader {
             else
                 open.erase(events[k].rank);
             const cgsize_t next = k + 1 < events.size() ? events[k + 1].at : events[k].at;
-            if (!open.empty() && next > events[k].at) out.push_back({events[k].at, next - 1, given[*open.begin()].zone});
+            if (!open.empty() && next > events[k].at)
+                out.push_back({events[k].at, next - 1, given[*open.begin()].zone});
         }
         return out;
     }
@@ -372,7 +374,8 @@ class CgnsReader {
 
     bool is_periodic(int connection) const {
         std::array<float, 3> center{}, angle{}, way{};
-        return cg_conn_periodic_read(*file_, base_, zone_, connection, center.data(), angle.data(), way.data()) == CG_OK;
+        return cg_conn_periodic_read(*file_, base_, zone_, connection, center.data(), angle.data(), way.data()) ==
+               CG_OK;
     }
 
     void read_connections() {
@@ -396,7 +399,9 @@ class CgnsReader {
             const bool by_points = !is_ours_ && location == Vertex;
             if ((location != FaceCenter && !by_points) || type != Abutting1to1 || !fits || n_theirs < 0)
                 wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
-            Connection c{zone_, is_ours_ ? zone_of_connection(k, name.data()) : name.data(), donor.data(), {}, {}, {}, {}, by_points};
+            Connection c{
+                zone_,    is_ours_ ? zone_of_connection(k, name.data()) : name.data(), donor.data(), {}, {}, {}, {},
+                by_points};
             c.own.resize(static_cast<std::size_t>(n_own));
             c.theirs.resize(static_cast<std::size_t>(n_theirs));
             file_.check(cg_conn_read(*file_, base_, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
@@ -716,7 +721,8 @@ class CgnsReader {
         for (int k = 1; k <= n; ++k) {
             std::array<char, 33> name{}, donor{};
             std::array<float, 3> center{}, angle{}, way{};
-            if (cg_1to1_periodic_read(*file_, base_, zone_, k, center.data(), angle.data(), way.data()) == CG_OK) continue;
+            if (cg_1to1_periodic_read(*file_, base_, zone_, k, center.data(), angle.data(), way.data()) == CG_OK)
+                continue;
             BlockConnection c;
             c.zone = zone_;
             file_.check(cg_1to1_read(*file_, base_, zone_, k, name.data(), donor.data(), c.range.data(),

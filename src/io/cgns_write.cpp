@@ -246,12 +246,12 @@ class CgnsWriter {
         }
         if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
         const std::string family = is_upper ? other_names_[z] : family_names_[z];
-        const std::string name = names_.add(node_name(is_upper && !zone.other_name.empty() ? zone.other_name : zone.name));
+        const std::string name =
+            names_.add(node_name(is_upper && !zone.other_name.empty() ? zone.other_name : zone.name));
         std::array<cgsize_t, 2> range{next_, 0};
         write_polygons(name, NGON_n, polygons);
         write_section(name, TRI_3, points[0].size() / 3, points[0]);
-        write_section(points[0].empty() ? name : names_.add(name + "-quads"), QUAD_4, points[1].size() / 4,
-                      points[1]);
+        write_section(points[0].empty() ? name : names_.add(name + "-quads"), QUAD_4, points[1].size() / 4, points[1]);
         range[1] = next_ - 1;
         if (other != kNone)
             sides_.push_back({name, family, r, other, z, range[0], range[1]});
@@ -304,9 +304,9 @@ class CgnsWriter {
             }
             const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter, Abutting1to1,
-                                      PointList, n, own.data(), zone_names_[side.other_region].c_str(), Unstructured,
-                                      PointListDonor, kIndexType, n, theirs.data(), &connection));
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter,
+                                      Abutting1to1, PointList, n, own.data(), zone_names_[side.other_region].c_str(),
+                                      Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
                                 connection, "end"));
             file_.check(cg_user_data_write(kInterfaceData));
@@ -327,8 +327,8 @@ class CgnsWriter {
     std::vector<std::string> family_names_, other_names_;  // of each of our zones, from both its sides
     std::set<std::string> families_;                       // that are written
     std::vector<cgsize_t> n_points_;                       // of each region
-    std::vector<cgsize_t> number_;  // of each point in the region at hand, from 1
-    std::vector<Index> cells_;      // of the region at hand
+    std::vector<cgsize_t> number_;                         // of each point in the region at hand, from 1
+    std::vector<Index> cells_;                             // of the region at hand
     std::vector<Side> sides_;
     int base_ = 0, zone_ = 0;
     cgsize_t next_ = 1;

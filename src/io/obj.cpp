@@ -69,11 +69,11 @@ class ObjReader {
     /// What OBJ files hold beside points and faces: none of it matters here.
     static bool is_known(std::string_view word) {
         static const std::set<std::string_view> words{
-            "",     "vt",    "vn",       "vp",       "s",          "mtllib",    "mg",   "lod",    "usemap", "maplib",
-            "bevel", "c_interp", "d_interp", "shadow_obj", "trace_obj", "call", "csh",
+            "", "vt", "vn", "vp", "s", "mtllib", "mg", "lod", "usemap", "maplib", "bevel", "c_interp", "d_interp",
+            "shadow_obj", "trace_obj", "call", "csh",
             // Of free-form curves and surfaces.
-            "cstype", "deg", "bmat", "step", "parm", "trim", "hole", "scrv", "sp", "end", "con", "stech", "ctech", "res",
-            "cdc", "cdp", "bsp", "bzp"};
+            "cstype", "deg", "bmat", "step", "parm", "trim", "hole", "scrv", "sp", "end", "con", "stech", "ctech",
+            "res", "cdc", "cdp", "bsp", "bzp"};
         return words.contains(word) || word.front() == '#';
     }
     /// Elements that have no flat faces: lines, points, curves and curved surfaces.

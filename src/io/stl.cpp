@@ -117,7 +117,9 @@ class AsciiReader {
     /// Takes one statement off the line: as a rule there is no more on it.
     void read_statement(std::string_view& line) {
         const std::string_view whole = line, word = io::take_word(line);
-        auto is = [word](std::string_view known) { return word.size() == known.size() && io::starts_with_word(word, known); };
+        auto is = [word](std::string_view known) {
+            return word.size() == known.size() && io::starts_with_word(word, known);
+        };
         if (is("vertex")) {
             add_vertex(line);
         } else if (is("facet")) {

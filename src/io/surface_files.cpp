@@ -81,9 +81,9 @@ SurfaceFile read_triangles(const std::filesystem::path& file, Format format, con
                   : format == Format::obj ? parse_obj(content, name, out.unit, &out.triangles_dropped, &others_skipped)
                                           : parse_ply(content, name, out.unit, &out.triangles_dropped);
     if (others_skipped > 0)
-        out.warnings.push_back(fmt::format(
-            "{}: {} line(s), point(s), curve(s) or curved surface(s) are skipped: faces alone are read", name,
-            others_skipped));
+        out.warnings.push_back(
+            fmt::format("{}: {} line(s), point(s), curve(s) or curved surface(s) are skipped: faces alone are read",
+                        name, others_skipped));
     return out;
 }
 

@@ -55,10 +55,10 @@ std::string stem_of(const std::string& name) {
 }
 
 void refuse_coordinate(double value, const std::string& place) {
-    throw InputError(
-        fmt::format("{}: coordinate {} is no length of a body (more than {:g} m, or not a number): the file is damaged, "
-                    "or is not what its name says; export the surface again",
-                    place, value, kLargestLength));
+    throw InputError(fmt::format(
+        "{}: coordinate {} is no length of a body (more than {:g} m, or not a number): the file is damaged, "
+        "or is not what its name says; export the surface again",
+        place, value, kLargestLength));
 }
 
 std::string_view LineReader::next() {

@@ -78,9 +78,10 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
     }
     for (std::size_t r = 0; r < is_used.size(); ++r)
         if (!is_used[r])
-            refuse(request.recipes[r],
-                   "it lands on no face: without \"on\" it means the walls of the fluids, and what an earlier recipe is "
-                   "for is taken; name zones with on = [\"zone*\"] and regions with in = [\"region*\"]");
+            refuse(
+                request.recipes[r],
+                "it lands on no face: without \"on\" it means the walls of the fluids, and what an earlier recipe is "
+                "for is taken; name zones with on = [\"zone*\"] and regions with in = [\"region*\"]");
     out.stacks.resize(out.zones.size());
     for (std::size_t z = 0; z < out.zones.size(); ++z) out.size_of_stack.push_back(size_sum[z] / out.zones[z].area);
     for (Index side = 0; side < out.recipe_of_side.size(); ++side) {
@@ -105,8 +106,8 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
 
 Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region,
                  std::optional<RegionKind> beyond) {
-    const bool is_wall = role == Role::wall || (role == Role::interface_ && region.kind == RegionKind::fluid &&
-                                                beyond == RegionKind::solid);
+    const bool is_wall = role == Role::wall ||
+                         (role == Role::interface_ && region.kind == RegionKind::fluid && beyond == RegionKind::solid);
     auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {
         return std::any_of(patterns.begin(), patterns.end(), [&](const auto& p) { return matches_pattern(text, p); });
     };

@@ -100,10 +100,12 @@ void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::strin
     for (std::size_t z = 0; z < mesh.zones.size(); ++z) {
         const std::string& name = mesh.zones[z].name;
         if (name.size() > kLongestOfCgns)
-            warnings.push_back(fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes",
-                                           name, base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
+            warnings.push_back(
+                fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes", name,
+                            base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
         else if (name.find('/') != std::string::npos)
-            warnings.push_back(fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
+            warnings.push_back(
+                fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
         if (c.write_stl && files[z] != name)
             warnings.push_back(fmt::format("zone \"{}\" is written to zones/{}.stl", name, files[z]));
     }
@@ -198,10 +200,10 @@ BuildResult build(const Case& c, const Context& context) {
             "places by \"visibility\" and \"orthogonality\" tell where",
             result.fill.bad_polyhedra, result.mesh.n_cells()));
     if (result.fill.merged_polyhedra > 0)
-        result.warnings.push_back(
-            fmt::format("{} of {} polyhedra came out without volume, where walls or layers meet sharply, and became one "
-                        "with a neighbour",
-                        result.fill.merged_polyhedra, result.mesh.n_cells()));
+        result.warnings.push_back(fmt::format(
+            "{} of {} polyhedra came out without volume, where walls or layers meet sharply, and became one "
+            "with a neighbour",
+            result.fill.merged_polyhedra, result.mesh.n_cells()));
 
     for (const QualityLimit& l : c.limits.metrics)
         if (const MetricInfo& m = metric_info(l.metric);

@@ -174,14 +174,12 @@ ResultDirectory::ResultDirectory(fs::path target) : target_(std::move(target)) {
     while (target_.has_relative_path() && target_.filename().empty()) target_ = target_.parent_path();  // "result/"
     std::error_code code;
     if (target_.filename() == "." || target_.filename() == "..") target_ = fs::weakly_canonical(target_, code);
-    if (target_.filename().empty())
-        throw InputError(fmt::format("{}: is no directory for results", target_.string()));
+    if (target_.filename().empty()) throw InputError(fmt::format("{}: is no directory for results", target_.string()));
     if (fs::exists(target_, code) && !fs::is_directory(target_, code))
         throw InputError(fmt::format("{}: is a file; a directory for the results was expected", target_.string()));
     if (fs::is_symlink(target_)) target_ = fs::canonical(target_, code);
     if (!target_.parent_path().empty()) fs::create_directories(target_.parent_path(), code);
-    if (code)
-        throw FailureError(fmt::format("{}: the directory cannot be made: {}", target_.string(), code.message()));
+    if (code) throw FailureError(fmt::format("{}: the directory cannot be made: {}", target_.string(), code.message()));
     state_ = std::make_unique<State>(target_);
     path_ = state_->staging.directory() / target_.filename();
     fs::create_directory(path_);
@@ -215,11 +213,10 @@ void ResultDirectory::set_earlier_result_aside(const std::string& reason) {
             if (is_aside && fs::exists(target_ / kSummary)) continue;
             link_to(target_ / file, is_aside ? path_ / name : path_ / kAside / name);
         }
-        io::write_file(path_ / kReason,
-                       fmt::format("{}\n\nThere is no result of this build.{}\n", reason,
-                                   fs::exists(path_ / kAside)
-                                       ? fmt::format(" What an earlier one left is in {}/.", kAside)
-                                       : ""));
+        io::write_file(
+            path_ / kReason,
+            fmt::format("{}\n\nThere is no result of this build.{}\n", reason,
+                        fs::exists(path_ / kAside) ? fmt::format(" What an earlier one left is in {}/.", kAside) : ""));
         sync_all(path_);
         state_->staging.commit([&] { put_in_place(target_, path_, before); });
     } catch (const fs::filesystem_error& e) {

@@ -27,7 +27,8 @@ void Section::finish() const {
         const std::string_view name = key.str();
         if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
         const int line = static_cast<int>(key.source().begin.line);
-        if (const std::string_view now = new_name_of(name); std::find(known_.begin(), known_.end(), now) != known_.end())
+        if (const std::string_view now = new_name_of(name);
+            std::find(known_.begin(), known_.end(), now) != known_.end())
             fail(line, fmt::format("\"{}\" in {} is called \"{}\" now", name, name_, now));
         if (const std::string_view nearest = nearest_name(name, known_); !nearest.empty())
             fail(line, fmt::format("unknown key \"{}\" in {}; did you mean \"{}\"?", name, name_, nearest));

@@ -3,11 +3,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/geometry.hpp>
 #include <anvilcast/surround.hpp>
 #include <anvilcast/units.hpp>
-#include <algorithm>
 #include <array>
 #include <optional>
 #include <string>

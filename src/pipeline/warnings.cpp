@@ -63,11 +63,12 @@ void warn_of_low_stacks(const Domain& domain, const std::vector<LayerForecast>& 
     if (c.flow->conditions.wall == WallKind::pipe) return;
     for (const LayerForecast& f : forecasts)
         if (f.stack.total < wall.layer_thickness)
-            warnings.push_back(fmt::format(
-                "layers on \"{}\" are {} together, the boundary layer is about {} thick: {} at growth {:.4g} would cover it",
-                domain.boundary.zones[f.zone].name, format_length(f.stack.total, c.unit),
-                format_length(wall.layer_thickness, c.unit),
-                layers_to_reach(f.stack.first, f.stack.growth, wall.layer_thickness), f.stack.growth));
+            warnings.push_back(
+                fmt::format("layers on \"{}\" are {} together, the boundary layer is about {} thick: {} at growth "
+                            "{:.4g} would cover it",
+                            domain.boundary.zones[f.zone].name, format_length(f.stack.total, c.unit),
+                            format_length(wall.layer_thickness, c.unit),
+                            layers_to_reach(f.stack.first, f.stack.growth, wall.layer_thickness), f.stack.growth));
 }
 
 }  // namespace
@@ -105,9 +106,8 @@ std::string unit_suspicion(const Case& c, const Box& parts) {
     if (places.empty() || parts.is_empty()) return "";
     const double margin = 0.2 * parts.diagonal();
     auto all_near = [&](double factor) {
-        return std::all_of(places.begin(), places.end(), [&](const Vec3& p) {
-            return parts.distance_squared_to(p * factor) <= margin * margin;
-        });
+        return std::all_of(places.begin(), places.end(),
+                           [&](const Vec3& p) { return parts.distance_squared_to(p * factor) <= margin * margin; });
     };
     // Near the origin a place is near at every scale: it must be the scale that tells.
     const auto reach = [&](double factor) {
@@ -120,7 +120,8 @@ std::string unit_suspicion(const Case& c, const Box& parts) {
     for (const double factor : {1e-3, 1e3, 1e-2, 1e2, 1e-1, 1e1, 1 / 25.4, 25.4})
         if (all_near(factor) && reach(factor) > 0.1 * farthest)
             return fmt::format(
-                "\nThe parts reach from {} to {} (x), and the places in the case would fit parts {} times as {}: is the "
+                "\nThe parts reach from {} to {} (x), and the places in the case would fit parts {} times as {}: is "
+                "the "
                 "unit of the parts right, and that of the case?",
                 format_length(parts.lo.x, c.unit), format_length(parts.hi.x, c.unit),
                 factor < 1 ? fmt::format("{:.4g}", 1 / factor) : fmt::format("{:.4g}", factor),

@@ -93,7 +93,8 @@ std::string verdict_of(const QualityReport& r, const QualityLimits& limits) {
     if (!usual.empty())
         return fmt::format("Sound, but not fit for most solvers: {}{}{}", usual,
                            has_limits ? " Every limit that was set holds." : "", idle);
-    if (!limits.usual) return (has_limits ? "Sound, and every limit holds." : "Sound; no limits were asked for.") + idle;
+    if (!limits.usual)
+        return (has_limits ? "Sound, and every limit holds." : "Sound; no limits were asked for.") + idle;
     return fmt::format("Sound and fit: {}no metric is beyond what solvers usually take.{}",
                        has_limits ? "every limit holds, and " : "", idle);
 }

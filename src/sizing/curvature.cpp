@@ -113,8 +113,7 @@ std::vector<double> curvature_of_segments(const Surface& s, const FeatureCurve& 
     };
     std::vector<double> of_bend;
     for (std::ptrdiff_t i = 0; i < m; ++i) {
-        const double way =
-            0.5 * (bend(i + 1).at + bend(i + 2).at) - 0.5 * (bend(i - 1).at + bend(i - 2).at);
+        const double way = 0.5 * (bend(i + 1).at + bend(i + 2).at) - 0.5 * (bend(i - 1).at + bend(i - 2).at);
         const double turn = bend(i - 1).turn + bend(i).turn + bend(i + 1).turn;
         of_bend.push_back(m < 3 ? bends[static_cast<std::size_t>(i)].turn / (whole / static_cast<double>(m + 1))
                                 : turn / way);
@@ -122,8 +121,8 @@ std::vector<double> curvature_of_segments(const Surface& s, const FeatureCurve& 
     std::vector<double> of_segment(n, 0);
     for (std::size_t i = 0; i < n; ++i) {
         // The bends at its ends, or those before and behind it where it is a piece of a straight one.
-        const auto behind = std::lower_bound(bends.begin(), bends.end(), at[i + 1],
-                                             [](const Bend& b, double a) { return b.at < a; });
+        const auto behind =
+            std::lower_bound(bends.begin(), bends.end(), at[i + 1], [](const Bend& b, double a) { return b.at < a; });
         for (const std::ptrdiff_t k : {behind - bends.begin() - 1, behind - bends.begin()})
             if (k >= 0 && k < m) of_segment[i] = std::max(of_segment[i], of_bend[static_cast<std::size_t>(k)]);
         if (curve.is_loop() && m > 0 && (behind == bends.begin() || behind == bends.end()))

@@ -115,7 +115,7 @@ void add_wall_cell(const Domain& domain, const TriangleTree& tree, const SizeFie
     const Vec3 n = triangle_normal(s.corner(near, 0), s.corner(near, 1), s.corner(near, 2));
     const int axis = std::abs(n.x) >= std::abs(n.y) && std::abs(n.x) >= std::abs(n.z) ? 0
                      : std::abs(n.y) >= std::abs(n.z)                                 ? 1
-                                                                                       : 2;
+                                                                                      : 2;
     std::uint64_t state = (number + 1) * 0x9E3779B97F4A7C15ULL;
     auto share = [&state] {
         state ^= state >> 31U;

@@ -140,7 +140,8 @@ class Round {
         const TriangleTree tree(domain_.boundary.points, domain_.boundary.triangles);
         for (Index t = 0; t < now.triangles.size(); ++t)
             uncut_of.push_back(
-                domain_.uncut_of[tree.closest((now.corner(t, 0) + now.corner(t, 1) + now.corner(t, 2)) / 3.0).triangle]);
+                domain_
+                    .uncut_of[tree.closest((now.corner(t, 0) + now.corner(t, 1) + now.corner(t, 2)) / 3.0).triangle]);
         return uncut_of;
     }
 

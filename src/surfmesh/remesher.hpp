@@ -42,8 +42,8 @@ class Remesher {
 
     /// Puts in the places that divide the curves, and makes them corners.
     void divide_curves(const std::vector<std::vector<CurvePlace>>& places);
-    /// Splits edges that are much longer than the size, or that bulge too much, the longest first, until none is left or
-    /// there are more triangles than `enough` and more than `few` edges among the longest.
+    /// Splits edges that are much longer than the size, or that bulge too much, the longest first, until none is left
+    /// or there are more triangles than `enough` and more than `few` edges among the longest.
     void split_long_edges(std::size_t enough = std::numeric_limits<std::size_t>::max(), std::size_t few = 0);
     /// Collapses edges much shorter than the size where allowed, and takes out the original's curve points.
     void collapse_short_edges();

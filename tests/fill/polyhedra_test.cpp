@@ -105,7 +105,8 @@ TEST(Polyhedra, KeepABoxToTheLastBit) {
 }
 
 TEST(Polyhedra, WithoutVolumeBecomeOneWithANeighbour) {
-    VolumeMesh mesh = both(kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 0.8, 0.6}), 40)), 0.15).polyhedra;
+    VolumeMesh mesh =
+        both(kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {1, 0.8, 0.6}), 40)), 0.15).polyhedra;
     const std::size_t n = mesh.n_cells();
     EXPECT_EQ(fill::merge_unsound(mesh), 0U);
     // A point of an inner face, pulled through the cells about it.

@@ -197,7 +197,8 @@ TEST_F(Cad, WhateverDamagedFilesDoToTheKernelIsARefusal) {
     const std::string good_step = content(step(cylinder(), "MM", "AP214IS")),
                       good_brep = content(directory / "good.brep"), good_iges = content(directory / "good.iges");
     for (unsigned number = 0; number < 60; ++number)
-        for (const auto& [name, good] : {std::pair{"bad.step", good_step}, {"bad.brep", good_brep}, {"bad.iges", good_iges}}) {
+        for (const auto& [name, good] :
+             {std::pair{"bad.step", good_step}, {"bad.brep", good_brep}, {"bad.iges", good_iges}}) {
             put(directory / name, spoiled(good, number));
             try {
                 ReadSurfaceOptions options;
@@ -217,8 +218,8 @@ TEST_F(Cad, ADiscOnATiltedShaftIsCut) {
         BRepTools::Write(BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -60), gp_Dir(0, 0, 1)), 4, 120).Shape(),
                          (directory / "shaft.brep").c_str());
         const ReadSurfaceOptions mm{.unit = parse_length_unit("mm")};
-        const Space space = divide_space(
-            joined({read_surface(directory / "disc.brep", mm).surface, read_surface(directory / "shaft.brep", mm).surface}));
+        const Space space = divide_space(joined(
+            {read_surface(directory / "disc.brep", mm).surface, read_surface(directory / "shaft.brep", mm).surface}));
         ASSERT_EQ(space.cells.size(), 5U) << degrees;  // outside, disc, two ends of the shaft, and what both are
         double volume = 0;
         for (std::size_t c = 1; c < space.cells.size(); ++c) volume += space.cells[c].volume;

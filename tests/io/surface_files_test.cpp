@@ -93,8 +93,8 @@ TEST(Obj, LinesPointsAndCurvesAreSkippedAndCounted) {
 
 TEST(StlText, LinesMayEndAnywhereOrNotAtAll) {
     const std::string facet = "facet normal 0 0 1 outer loop vertex 0 0 0 vertex 1 0 0 vertex 0 1 0 endloop endfacet";
-    const Surface one = parse_stl("solid my lid " + facet + " endsolid my lid solid rest " + facet + " endsolid rest",
-                                  "one.stl", kMm);
+    const Surface one =
+        parse_stl("solid my lid " + facet + " endsolid my lid solid rest " + facet + " endsolid rest", "one.stl", kMm);
     ASSERT_EQ(one.zones.size(), 2U);
     EXPECT_EQ(one.zones[0].name, "my lid");
     EXPECT_EQ(one.zones[1].name, "rest");

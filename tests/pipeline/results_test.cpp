@@ -49,8 +49,8 @@ TEST_F(Results, ReplaceTheEarlierOnesAndNothingElse) {
     fs::create_directories(out() / "zones");
     put(out() / "zones/mine.stl", "mine");
     commit("two", {"wall"});
-    EXPECT_EQ(files(out()), (std::set<std::string>{"mesh.cgns", "summary.json", "notes.txt", "zones/wall.stl",
-                                                   "zones/mine.stl"}));
+    EXPECT_EQ(files(out()),
+              (std::set<std::string>{"mesh.cgns", "summary.json", "notes.txt", "zones/wall.stl", "zones/mine.stl"}));
     EXPECT_EQ(content(out() / "mesh.cgns"), "two");
     const auto summary = nlohmann::json::parse(content(out() / "summary.json"));
     EXPECT_EQ(summary["files"], (std::set<std::string>{"mesh.cgns", "summary.json", "zones/wall.stl"}));

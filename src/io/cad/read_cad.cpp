@@ -281,11 +281,11 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
         case ApartEnd::done:
             break;
         case ApartEnd::out_of_time:
-            throw InputError(
-                fmt::format("{}: the CAD kernel was not done with it within {:.0f} s, far more than a sound file of its "
-                            "size takes: it is damaged, or its faces are very intricate; export it again, ask for a "
-                            "larger chord, or have more patience (patience = {:.0f})",
-                            name, limits.cpu_seconds, 10 * limits.cpu_seconds));
+            throw InputError(fmt::format(
+                "{}: the CAD kernel was not done with it within {:.0f} s, far more than a sound file of its "
+                "size takes: it is damaged, or its faces are very intricate; export it again, ask for a "
+                "larger chord, or have more patience (patience = {:.0f})",
+                name, limits.cpu_seconds, 10 * limits.cpu_seconds));
         case ApartEnd::out_of_memory:
             throw InputError(
                 fmt::format("{}: the CAD kernel needs more than {:.1f} GB for it, far more than a sound file of its "
