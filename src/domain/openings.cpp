@@ -22,7 +22,7 @@ namespace anvilcast {
 namespace {
 
 constexpr double kEndFaceAngle = 40;    // degrees between smooth surfaces
-constexpr std::size_t kMostBent = 400;  // points of a rim that is not flat; longer ones take too long to patch
+constexpr std::size_t kMostBent = 10000;  // points of a rim that is not flat; the time to patch grows with their square
 
 /// Twice the vector area of a loop: its direction is the normal of the plane that fits it best (Newell).
 Vec3 loop_normal(const std::vector<Vec3>& loop) {
