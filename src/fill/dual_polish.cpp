@@ -17,7 +17,7 @@ namespace {
 constexpr double kLeastSeen = 0.02, kLeastUpright = 0.25, kLeastToNeighbour = 0.42, kLeastInLayers = 0.34;
 constexpr int kRounds = 12;
 /// Places that are tried in all: where thousands are bad, as on rough walls, the worst come first and the rest stay.
-constexpr std::size_t kMostTrials = 150'000, kMostTrialsPerCell = 6;
+constexpr std::size_t kMostTrials = 400'000, kMostTrialsPerCell = 12;
 /// Of the search, in distances to the farthest point about.
 constexpr double kLeastStep = 0.03;
 /// Least barycentric coordinate of a point within its triangle, and least share of an edge on either side of it.
