@@ -433,8 +433,9 @@ std::string plan_text(const Plan& p, const Case& c) {
     text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                         rounded(p.core_cells));
     if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
-    text += fmt::format("  together   {} cells, within 15 %\n  takes      about {} s and {} MB on this machine\n\n",
+    text += fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
                         bold(rounded(p.total_cells())),
+                        p.wrapped ? "or up to twice as many: wraps are rough" : "within 15 %",
                         p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
                         rounded(p.cost.megabytes));
     if (!p.beyond.empty())

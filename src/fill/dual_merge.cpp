@@ -128,10 +128,10 @@ class Merger {
         std::vector<std::array<Index, 2>> edges;
         for (const auto& [f, is_out] : faces) {
             const auto p = mesh_.face(f);
-            for (std::size_t k = 0; k < p.size(); ++k)
-                edges.push_back(std::minmax({p[k], p[(k + 1) % p.size()]}) == std::pair{p[k], p[(k + 1) % p.size()]}
-                                    ? std::array{p[k], p[(k + 1) % p.size()]}
-                                    : std::array{p[(k + 1) % p.size()], p[k]});
+            for (std::size_t k = 0; k < p.size(); ++k) {
+                const Index a = p[k], b = p[(k + 1) % p.size()];
+                edges.push_back({std::min(a, b), std::max(a, b)});
+            }
         }
         std::sort(edges.begin(), edges.end());
         for (std::size_t i = 0, j = 0; i < edges.size(); i = j) {

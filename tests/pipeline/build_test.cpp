@@ -130,6 +130,27 @@ const char* const kHeated =
     "[[region]]\nname = \"air\"\ninside = [10, 10, 50]\n[[region]]\nname = \"iron\"\nsolid_of = \"block\"\n"
     "[sizing]\nsurface = 20\n[[refine]]\non = [\"block\"]\nsize = 10\n";
 
+TEST_F(Build, SidesOfABaffleThatIsOneTriangleWideHavePointsOfTheirOwn) {
+    write_stl(directory / "box.stl", kit::box({0, 0, 0}, {0.1, 0.06, 0.06}), kMm);
+    Surface strip;
+    strip.zones = {{"strip"}};
+    strip.points = {{0.04, 0.02, 0.03}, {0.06, 0.02, 0.03}, {0.06, 0.024, 0.03}, {0.04, 0.024, 0.03}};
+    strip.triangles = {{0, 1, 2}, {0, 2, 3}};
+    strip.zone_of = {0, 0};
+    write_stl(directory / "strip.stl", strip, kMm);
+    const BuildResult r =
+        build(made("[[part]]\nfile = \"box.stl\"\nunit = \"mm\"\n[[part]]\nfile = \"strip.stl\"\nunit = \"mm\"\n"
+                   "[[zone]]\nname = \"fin\"\nrole = \"baffle\"\npart = \"strip\"\n"
+                   "[[region]]\nname = \"air\"\ninside = [5, 5, 5]\n[sizing]\nsurface = 10\n"
+                   "[[refine]]\non = [\"fin\"]\nsize = 6\n"));
+    std::set<std::vector<Index>> seen;
+    for (std::size_t f = r.mesh.n_inner_faces(); f < r.mesh.n_faces(); ++f) {
+        std::vector<Index> p(r.mesh.face(f).begin(), r.mesh.face(f).end());
+        std::sort(p.begin(), p.end());
+        EXPECT_TRUE(seen.insert(p).second) << "two faces of the boundary have the same points";
+    }
+}
+
 TEST_F(Build, MeshesAirAndSolidFaceToFaceRoundABaffle) {
     write_stl(directory / "chamber.stl", kit::box({0, 0, 0}, {0.2, 0.1, 0.1}), kMm);
     write_stl(directory / "block.stl", kit::box({0.06, 0.03, 0}, {0.1, 0.07, 0.05}), kMm);
