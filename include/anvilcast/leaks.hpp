@@ -1,7 +1,7 @@
 // Why a volume that should be closed is not.
 //
 //     try { domain = choose_regions(space, requests, mm); }
-//     catch (const LeakError& e) { write_path("leak.vtu", e.leaks().front().path); }
+//     catch (const LeakError& e) { write_paths("leak.vtu", {e.leaks().front().path}); }
 #pragma once
 
 #include <anvilcast/errors.hpp>

@@ -67,7 +67,7 @@ ANVILCAST_API Surface parse_obj(std::string_view content, const std::string& nam
                                 std::size_t* triangles_dropped = nullptr, std::size_t* others_skipped = nullptr);
 ANVILCAST_API Surface parse_ply(std::string_view content, const std::string& name, const LengthUnit& unit,
                                 std::size_t* triangles_dropped = nullptr);
-/// Unpacks gzip data. What unpacks to more than a hundred times its size is refused.
+/// Unpacks gzip data. What unpacks to more than fifty times its size is refused.
 ANVILCAST_API std::string gunzip(std::string_view packed, const std::string& name);
 
 /// Writes .stl, .obj or .ply, with .gz after it compressed. STL and PLY are binary unless `ascii`; the file appears

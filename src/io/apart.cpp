@@ -67,8 +67,7 @@ void set_limits([[maybe_unused]] const ApartLimits& limits) {
     ::setrlimit(RLIMIT_CPU, &time);
     const rlimit none{0, 0};
     ::setrlimit(RLIMIT_CORE, &none);
-    // The address sanitizer takes terabytes of address space for its shadow.
-#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+#ifndef ANVILCAST_SANITIZED  // sanitizers take terabytes of address space for their shadow
     const std::size_t most = own_address_space() + limits.bytes;
     const rlimit space{most, most};
     ::setrlimit(RLIMIT_AS, &space);

@@ -61,12 +61,7 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
     SurfaceMesh surface = mesh_surface(domain, sizing.field, options, context);
     result.largest_deviation = surface.largest_deviation;
     result.largest_deviation_at = surface.largest_deviation_at;
-    if (!surface.too_far.empty())
-        result.warnings.push_back(fmt::format(
-            "the surface mesh is farther from the parts than asked for at {} places, e.g. at [{:.6g}, {:.6g}, {:.6g}] "
-            "{}: ask for a smaller size there",
-            surface.too_far.size(), surface.too_far.front().x / c.unit.metres,
-            surface.too_far.front().y / c.unit.metres, surface.too_far.front().z / c.unit.metres, c.unit.name));
+    warn_of_surface_mesh(surface, c, result.warnings);
     sizing.field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;

@@ -79,6 +79,36 @@ void warn_of_layers(const Domain& domain, const std::vector<LayerForecast>& fore
     warn_of_low_stacks(domain, forecasts, c, warnings);
 }
 
+void warn_of_surface_mesh(const SurfaceMesh& mesh, const Case& c, std::vector<std::string>& warnings) {
+    auto at = [&](const Vec3& p) {
+        return fmt::format("[{:.6g}, {:.6g}, {:.6g}] {}", p.x / c.unit.metres, p.y / c.unit.metres, p.z / c.unit.metres,
+                           c.unit.name);
+    };
+    if (!mesh.too_far.empty())
+        warnings.push_back(fmt::format(
+            "the surface mesh is farther from the parts than asked for at {} places, e.g. at {}: ask for a smaller "
+            "size there",
+            mesh.too_far.size(), at(mesh.too_far.front())));
+    auto tell = [&](SurfaceFlawKind kind, const char* text) {
+        const auto is_it = [kind](const SurfaceFlaw& f) { return f.kind == kind; };
+        const auto worst = std::find_if(mesh.flaws.begin(), mesh.flaws.end(), is_it);
+        if (worst == mesh.flaws.end()) return;
+        warnings.push_back(fmt::format(fmt::runtime(text),
+                                       fmt::arg("count", std::count_if(mesh.flaws.begin(), mesh.flaws.end(), is_it)),
+                                       fmt::arg("value", worst->value), fmt::arg("at", at(worst->place)),
+                                       fmt::arg("zone", mesh.surface.zones[worst->zone].name)));
+    };
+    tell(SurfaceFlawKind::needle,
+         "the surface mesh has {count} needle(s), the thinnest with an angle of {value:.3g}° at {at}, zone \"{zone}\": "
+         "cells there will be as flat; look at the part there, or ask for a smaller size");
+    tell(SurfaceFlawKind::fold,
+         "the surface mesh is folded at {count} place(s), by {value:.0f}° at {at}, zone \"{zone}\": look at the part "
+         "there, or ask for a smaller size");
+    tell(SurfaceFlawKind::lost_area,
+         "the area of {count} zone(s) changed in the surface mesh: \"{zone}\" has {value:.2f} times what it had, near "
+         "{at}; ask for a smaller size there");
+}
+
 std::vector<std::string> gathered(const std::vector<std::string>& warnings) {
     constexpr std::size_t kFew = 3;
     std::map<std::string, std::size_t> count;

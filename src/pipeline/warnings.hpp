@@ -4,6 +4,7 @@
 #include <anvilcast/case.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/layers.hpp>
+#include <anvilcast/surface_mesh.hpp>
 #include <string>
 #include <vector>
 
@@ -13,6 +14,9 @@ namespace anvilcast {
 /// layer.
 void warn_of_layers(const Domain& domain, const std::vector<LayerForecast>& forecasts, const Case& c,
                     std::vector<std::string>& warnings);
+
+/// Where the surface mesh is farther from the parts than asked for, or flawed: how often, and the worst place.
+void warn_of_surface_mesh(const SurfaceMesh& mesh, const Case& c, std::vector<std::string>& warnings);
 
 /// More than a few that differ in names and numbers alone become one, the first of them, with a count.
 std::vector<std::string> gathered(const std::vector<std::string>& warnings);

@@ -10,6 +10,7 @@
 #include <cmath>
 #include <map>
 #include <memory>
+#include <numeric>
 #include <unordered_map>
 
 namespace anvilcast::sizing {
@@ -81,6 +82,9 @@ struct Branch {
     std::vector<std::array<std::uint32_t, 4>> place;
 };
 
+/// More cells than may be: whoever counts that far first ends the work of all, so it says nothing about where.
+struct OverBudget {};
+
 class Builder {
   public:
     struct Limits {
@@ -88,8 +92,8 @@ class Builder {
         unsigned deepest;
         std::atomic<std::size_t> n_cells = 0;
     };
-    Builder(const Sources& sources, const std::vector<std::string>& names, Limits& limits, const Context& context)
-        : s_(sources), names_(names), limits_(limits), context_(context) {}
+    Builder(const Sources& sources, Limits& limits, const Context& context)
+        : s_(sources), limits_(limits), context_(context) {}
 
     Cell root(const Vec3& lo, double width) {
         Cell cell{lo, width, {0, 0, 0, 0}, {}, {}};
@@ -131,6 +135,15 @@ class Builder {
         if (cell.width > kAtWalls * wall_size) return false;
         if (cell.rulers->smallest == Box::inf) return true;  // the largest size, all over
         return cell.width <= 2 * std::min(cell.rulers->smallest, least) && is_even(cell);
+    }
+
+    /// What asks for the smallest size in a cell, and about how many cells that comes to.
+    std::pair<Index, double> demand(const Cell& cell) {
+        if (const double at_wall = find_wall(cell); wall_source_ != kNone)
+            return {wall_source_, std::pow(cell.width / at_wall, 2)};
+        const Sample& least = *std::min_element(cell.corners.begin(), cell.corners.end(),
+                                                [](const Sample& a, const Sample& b) { return a.size < b.size; });
+        return {least.source, std::pow(cell.width / double{least.size}, 3)};
     }
 
     std::vector<Cell> divide(const Cell& cell) {
@@ -201,16 +214,10 @@ class Builder {
     }
 
     void count(const Branch& out) {
-        if (out.sizes.size() % 4096 != 0) return;
+        constexpr std::size_t kStep = 4096;
+        if (out.sizes.size() % kStep != 0) return;
         context_.check_stop();
-        if ((limits_.n_cells += 4096) < limits_.max_cells) return;
-        std::map<Index, std::size_t> n;
-        for (const Index source : out.source) ++n[source];
-        const auto most = std::max_element(n.begin(), n.end(), [](auto& a, auto& b) { return a.second < b.second; });
-        throw FailureError(
-            fmt::format("the sizes asked for are far too small for this domain: more than {} cells of the size field "
-                        "alone, most of them for \"{}\"; ask for larger sizes there",
-                        limits_.max_cells, names_[most->first]));
+        if ((limits_.n_cells += kStep) > limits_.max_cells) throw OverBudget{};
     }
 
     double cap(const Vec3& p) const {
@@ -385,7 +392,6 @@ class Builder {
     }
 
     const Sources& s_;
-    const std::vector<std::string>& names_;
     Limits& limits_;
     const Context& context_;
     Index wall_source_ = kNone;  // of the cell looked at last
@@ -409,6 +415,17 @@ void graft(const Branch& branch, Index slot, Branch& trunk) {
     trunk.place.insert(trunk.place.end(), branch.place.begin(), branch.place.end());
 }
 
+/// The same message on any number of threads: from what was known before the branches were grown.
+[[noreturn]] void refuse(const std::map<Index, double>& demands, const std::vector<std::string>& names,
+                         std::size_t max_cells) {
+    const auto most = std::max_element(demands.begin(), demands.end(),
+                                       [](const auto& a, const auto& b) { return a.second < b.second; });
+    throw FailureError(
+        fmt::format("the sizes asked for are far too small for this domain: more than {} cells of the size field "
+                    "alone, most of them for \"{}\"; ask for larger sizes there",
+                    max_cells, names[most->first]));
+}
+
 }  // namespace
 
 SizeOctree::SizeOctree(const Sources& sources, const std::vector<std::string>& names, std::size_t max_cells,
@@ -421,7 +438,7 @@ SizeOctree::SizeOctree(const Sources& sources, const std::vector<std::string>& n
 
     // The top, breadth first, until there are branches enough to grow side by side.
     Builder::Limits limits{max_cells, kDeepest};
-    Builder top(sources, names, limits, context);
+    Builder top(sources, limits, context);
     Branch all;
     all.nodes.resize(1);
     std::vector<std::pair<Cell, Index>> open;
@@ -442,11 +459,23 @@ SizeOctree::SizeOctree(const Sources& sources, const std::vector<std::string>& n
         open = std::move(next);
     }
 
+    std::map<Index, double> demands;
+    for (const auto& [cell, slot] : open) {
+        const auto [source, n] = top.demand(cell);
+        demands[source] += n;
+    }
     std::vector<Branch> branches(open.size());
-    tbb::parallel_for(std::size_t{0}, open.size(), [&](std::size_t i) {
-        branches[i].nodes.resize(1);
-        Builder(sources, names, limits, context).grow(std::move(open[i].first), 0, branches[i]);
-    });
+    try {
+        tbb::parallel_for(std::size_t{0}, open.size(), [&](std::size_t i) {
+            branches[i].nodes.resize(1);
+            Builder(sources, limits, context).grow(std::move(open[i].first), 0, branches[i]);
+        });
+    } catch (const OverBudget&) {
+        refuse(demands, names, max_cells);
+    }
+    const std::size_t n_leaves = std::accumulate(branches.begin(), branches.end(), all.sizes.size(),
+                                                 [](std::size_t n, const Branch& b) { return n + b.sizes.size(); });
+    if (n_leaves > max_cells && !demands.empty()) refuse(demands, names, max_cells);
     for (std::size_t i = 0; i < branches.size(); ++i) {
         graft(branches[i], open[i].second, all);
         branches[i] = {};

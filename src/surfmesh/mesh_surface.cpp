@@ -18,6 +18,7 @@
 #include "base/thread_limit.hpp"
 #include "surfmesh/chunks.hpp"
 #include "surfmesh/deviation.hpp"
+#include "surfmesh/flaws.hpp"
 
 namespace anvilcast {
 namespace {
@@ -29,6 +30,8 @@ using surfmesh::Remesher;
 constexpr int kMostRefinements = 4;
 /// And as long as the mesh does not become many times as large as it was: what is still too far off then is told.
 constexpr std::size_t kMostGrowth = 3, kFewTriangles = 20000;
+/// Flaws that two finer attempts do not mend are the geometry's own.
+constexpr int kAttemptsAtFlaws = 2;
 /// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off. From some
 /// on, edges of the original are kept; those of a wrap are about as long as its gap, and kept soon.
 constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWraps = 2;
@@ -244,6 +247,8 @@ void part_sides_of_baffles(Draft& draft, const Original& original) {
 SurfaceMesh finished(Draft&& draft, const Original& original, const surfmesh::Deviation& deviation,
                      const surfmesh::ShapeLimits& limits) {
     SurfaceMesh out;
+    for (const auto& flawed : surfmesh::flawed_triangles(original, draft)) out.flaws.push_back(flawed.flaw);
+    for (const SurfaceFlaw& flaw : surfmesh::flawed_areas(original, draft)) out.flaws.push_back(flaw);
     out.largest_deviation = deviation.largest;
     out.largest_deviation_at = deviation.at;
     for (const auto& place : deviation.too_large)
@@ -309,6 +314,12 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
             else
                 finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
         }
+        if (attempt < kAttemptsAtFlaws && !has_grown)
+            for (const auto& flawed : surfmesh::flawed_triangles(*original, draft)) {
+                if (flawed.is_forced) continue;
+                is_done = false;
+                finer.add(flawed.flaw.place, field.at(flawed.flaw.place) / 2);
+            }
         if (!rough.empty()) {
             if (!with_kept_edges) with_kept_edges = domain;
             // More of the same would not make it better.
