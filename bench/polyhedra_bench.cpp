@@ -5,7 +5,7 @@
 #include <benchmark/benchmark.h>
 
 #include "cyclone.hpp"
-#include "fill/dual.hpp"
+#include "poly/dual.hpp"
 
 namespace {
 
@@ -28,7 +28,7 @@ void polyhedra(benchmark::State& state) {
             Context context;
             context.threads = threads;
             const auto start = std::chrono::steady_clock::now();
-            made = fill::dual_of(tetrahedra, {}, {}, context);
+            made = poly::dual_of(tetrahedra, {}, {}, context);
             return seconds_since(start);
         };
         const double one = seconds(1), two = seconds(2), again = seconds(1);

@@ -38,10 +38,6 @@ void wait_for_signals(sigset_t signals) {
     _exit(status_of_interrupt());
 }
 
-std::string coloured(const std::string& text, int code) {
-    return is_coloured() ? fmt::format("\x1b[{}m{}\x1b[0m", code, text) : text;
-}
-
 /// How much of a whole build each stage usually takes, in their order.
 struct StageShare {
     std::string_view stage;
@@ -82,9 +78,6 @@ bool is_coloured() {
     static const bool answer = isatty(STDOUT_FILENO) == 1 && std::getenv("NO_COLOR") == nullptr;
     return answer;
 }
-std::string bold(const std::string& text) { return coloured(text, 1); }
-std::string good(const std::string& text) { return coloured(text, 32); }
-std::string bad(const std::string& text) { return coloured(text, 31); }
 
 void catch_interrupts() {
     sigset_t signals;

@@ -17,9 +17,6 @@ struct ConsoleOptions {
 
 /// True when standard output is a terminal and NO_COLOR is not set.
 bool is_coloured();
-std::string bold(const std::string& text);
-std::string good(const std::string& text);
-std::string bad(const std::string& text);
 
 /// Draws one line of progress on a terminal; writes a line for each stage to a pipe when verbose.
 class ProgressLine {

@@ -6,6 +6,8 @@ build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-d
                 libocct-data-exchange-dev libocct-ocaf-dev libocct-modeling-algorithms-dev libocct-modeling-data-dev
                 libocct-foundation-dev)
 test_packages=(libgtest-dev cgns-convert python3-vtk9 man-db)
+# For the second compiler and the fuzz targets.
+clang_packages=(clang libclang-rt-14-dev)
 # For the test of the pages, which is skipped where these cannot be had.
 browser_packages=(chromium chromium-driver python3-selenium)
 

@@ -4,7 +4,7 @@ set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")/.."
 . scripts/packages.sh
 
-install_missing "${build_packages[@]}" "${test_packages[@]}"
+install_missing "${build_packages[@]}" "${test_packages[@]}" "${clang_packages[@]}"
 (install_missing "${browser_packages[@]}") || echo "== packages: no browser can be installed; the test of the pages will say that it is skipped"
 echo "== configuring"
 cmake --preset release -DANVILCAST_BUILD_TESTS=ON >/dev/null
@@ -14,3 +14,11 @@ echo "== testing"
 ctest --test-dir build --output-on-failure -j "$(nproc)" -E '^(QualityTable.HoldsOnAllBodies|QualityTable.HoldsForPolyhedra|LayersTable.HoldsOnAllWalls|LayersTable.HoldsWithPolyhedra)$'
 echo "== quality"
 build/bin/file_tests --gtest_filter='QualityTable.HoldsOnAllBodies:QualityTable.HoldsForPolyhedra:LayersTable.HoldsOnAllWalls:LayersTable.HoldsWithPolyhedra' --gtest_brief=1
+echo "== clang: the fuzz targets, unoptimised, each for some inputs"
+cmake --preset fuzz -DCMAKE_CXX_FLAGS_RELWITHDEBINFO=-O0 >/dev/null
+cmake --build build-fuzz -- --quiet
+new=$(mktemp -d)
+trap 'rm -rf "$new"' EXIT
+for target in build-fuzz/bin/fuzz_*; do
+  "$target" -runs=100 -seed=1 -timeout=60 -verbosity=0 "$new" "fuzz/corpus/${target##*fuzz_}" 2>&1 | tail -n 20
+done

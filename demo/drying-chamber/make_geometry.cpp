@@ -3,6 +3,7 @@
 //
 //     make_drying_chamber DIRECTORY
 
+#include <anvilcast/weld.hpp>
 #include <anvilcast/stl.hpp>
 
 #include <cstdio>

@@ -3,6 +3,7 @@
 //
 //     make_dust_cyclone cyclone-shell.stl
 
+#include <anvilcast/weld.hpp>
 #include <anvilcast/polygon.hpp>
 #include <anvilcast/stl.hpp>
 

@@ -2,16 +2,18 @@
 #pragma once
 
 #include <anvilcast/absorb.hpp>
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/context.hpp>
 #include <anvilcast/cut.hpp>
 #include <anvilcast/delaunay.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/export.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/figures.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/flow.hpp>
-#include <anvilcast/geometry.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
 #include <anvilcast/layer_figures.hpp>
@@ -30,6 +32,7 @@
 #include <anvilcast/prediction.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/report.hpp>
+#include <anvilcast/results.hpp>
 #include <anvilcast/selection.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>
@@ -37,9 +40,13 @@
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
+#include <anvilcast/tell.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/vectors.hpp>
 #include <anvilcast/version.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <anvilcast/weld.hpp>
 #include <anvilcast/wrap.hpp>
+#include <anvilcast/zones.hpp>

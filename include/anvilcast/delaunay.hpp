@@ -6,7 +6,7 @@
 
 #include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <array>
 #include <cstddef>
 #include <vector>

@@ -10,6 +10,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/weld.hpp>
 #include <string>
 #include <vector>
 

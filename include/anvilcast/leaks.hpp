@@ -6,9 +6,9 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/vectors.hpp>
 #include <string>
 #include <vector>
 

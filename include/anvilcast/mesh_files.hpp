@@ -13,6 +13,7 @@
 
 #include <anvilcast/context.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/surface.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
 #include <string>

@@ -55,7 +55,4 @@ ANVILCAST_API void name_zones(Surface& surface, const std::vector<ZoneRule>& rul
 /// discharge, drain, out), symmetry (sym...), farfield (far, farfield, freestream), interface, baffle; else wall.
 ANVILCAST_API Role guess_role(std::string_view name);
 
-/// Does a name fit a pattern with * (anything) and ? (one character)?
-ANVILCAST_API bool matches_pattern(std::string_view name, std::string_view pattern);
-
 }  // namespace anvilcast

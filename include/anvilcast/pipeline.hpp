@@ -2,7 +2,7 @@
 //
 //     Case c = read_case("cyclone.toml");
 //     BuildResult result = build(c, context);
-//     write_build(result, c, "out");
+//     write_build(result, c, "out");   // <anvilcast/tell.hpp>
 #pragma once
 
 #include <anvilcast/absorb.hpp>
@@ -85,46 +85,5 @@ struct SurfaceBuild {
     BuildResult result;           ///< what is known so far; its mesh is empty
 };
 ANVILCAST_API SurfaceBuild build_surface(const Case& c, const Context& context = {});
-
-/// Writes surface.vtu, surface.stl and summary.json.
-ANVILCAST_API void write_surface_build(const SurfaceBuild& built, const Case& c,
-                                       const std::filesystem::path& directory);
-ANVILCAST_API std::string surface_json(const SurfaceBuild& built, const Case& c);
-
-/// Writes mesh.cgns, mesh.vtu and zones/NAME.stl when asked for, and summary.json last. Each file appears whole.
-ANVILCAST_API void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory);
-
-/// JSON for machines, in SI units.
-ANVILCAST_API std::string summary_json(const BuildResult& result, const Case& c);
-/// A mesh in a comparison.
-struct AssessedMesh {
-    std::string name;
-    QualityReport report;
-    std::optional<double> seconds;  ///< that its build took, where that is known
-};
-/// Of a command that made one file of another.
-ANVILCAST_API std::string written_json(const std::string& source, const std::string& file);
-/// A list of names under a key.
-ANVILCAST_API std::string names_json(const std::string& key, const std::vector<std::string>& names);
-/// The metrics with their definitions.
-ANVILCAST_API std::string metrics_json();
-/// `file`: empty where nothing was written.
-ANVILCAST_API std::string selection_json(const std::string& source, const std::string& selection, std::size_t n_cells,
-                                         const std::string& file);
-ANVILCAST_API std::string comparison_json(const std::vector<AssessedMesh>& meshes);
-/// The time that the build of a mesh took, from the summary that lies beside it; nothing where there is none, or one of
-/// another mesh.
-ANVILCAST_API std::optional<double> seconds_to_build(const std::filesystem::path& mesh, std::size_t n_cells);
-
-ANVILCAST_API std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source);
-ANVILCAST_API std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source);
-/// `mended`: what was mended before the health was looked at; `space`: the volumes enclosed; each as far as asked for.
-ANVILCAST_API std::string health_json(const SurfaceHealth& health, const std::string& source,
-                                      const MendResult* mended = nullptr, const Space* space = nullptr,
-                                      const WrapResult* wrapped = nullptr);
-ANVILCAST_API std::string openings_json(const std::vector<Opening>& openings, const std::string& source);
-
-/// The case-file lines that pick an opening.
-ANVILCAST_API std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit);
 
 }  // namespace anvilcast

@@ -54,11 +54,4 @@ struct Plan {
 /// that no stack fulfils, with its line.
 ANVILCAST_API Plan plan(const Case& c, const Context& context = {});
 
-/// JSON for machines, in SI units; `cells.total` as in the summary of a build.
-ANVILCAST_API std::string plan_json(const Plan& p, const Case& c);
-
-/// `layers_to_core`: 0 when that was not asked for.
-ANVILCAST_API std::string wall_estimate_json(const WallEstimate& w, double y_plus, double first_height,
-                                             int layers_to_cover, int layers_to_core);
-
 }  // namespace anvilcast

@@ -2,7 +2,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <vector>
 
 namespace anvilcast {

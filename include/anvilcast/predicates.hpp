@@ -15,7 +15,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 
 namespace anvilcast {
 

@@ -1,6 +1,5 @@
 // What a volume mesh is judged by: validity first, then quality.
 //
-//     if (auto faults = find_faults(mesh); !faults.empty()) ...     // not a mesh
 //     QualityReport report = assess(mesh, limits);
 //     for (const Metric& m : report.metrics) print(m.name, m.min, m.mean, m.max);
 //
@@ -11,6 +10,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/layer_figures.hpp>
 #include <anvilcast/metrics.hpp>
+#include <anvilcast/surface.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <functional>
 #include <optional>
@@ -19,12 +19,6 @@
 #include <vector>
 
 namespace anvilcast {
-
-/// What must hold for a mesh to be one; an empty list means valid. Checked: every cell is closed (each of its edges
-/// lies on exactly two of its faces) and has a positive volume; faces point from owner to neighbour; every boundary
-/// face is in exactly one zone; the boundary of every region is closed; points are finite. Each fault names a place.
-/// Shares no code with what makes meshes. O(n log n).
-ANVILCAST_API std::vector<std::string> find_faults(const VolumeMesh& mesh, std::size_t max_faults = 10);
 
 struct QualityLimit {
     MetricId metric;

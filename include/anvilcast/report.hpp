@@ -18,7 +18,7 @@
 namespace anvilcast {
 
 struct PageOptions {
-    std::size_t most_faces = 60'000;  ///< of the surface in the view; more are simplified away, and the page says so
+    std::size_t most_faces = 200'000;  ///< of the surface in the view; more are simplified away, and the page says so
     std::size_t most_cut_faces = 150'000;  ///< of all cuts together; fewer cuts are made where cells are many, ...
     std::size_t most_cuts = 9;             ///< along each axis
     std::size_t least_cuts = 3;            ///< ... but no fewer: then they are simplified, which the page says

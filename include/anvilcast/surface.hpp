@@ -1,41 +1,16 @@
-// Triangle surfaces: what they are, and their division into zones.
+// Triangle surfaces: what they are.
 //
-//     Surface body = read_surface("body.stl", {.unit = parse_length_unit("mm")}).surface;  //
-//     <anvilcast/surface_files.hpp> weld(body, 1e-6); Surface split = split_at_sharp_edges(body, 40);
-//
-// How sound a surface is: <anvilcast/health.hpp>. What can be done about it: <anvilcast/mend.hpp>. Naming its zones:
-// <anvilcast/naming.hpp>.
+// How sound a surface is: <anvilcast/health.hpp>. What can be done about it: <anvilcast/mend.hpp>. Putting surfaces
+// together: <anvilcast/weld.hpp>. Naming their zones: <anvilcast/naming.hpp>.
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
+#include <anvilcast/zones.hpp>
 #include <string>
 #include <vector>
 
 namespace anvilcast {
-
-/// What a zone is to the flow.
-enum class Role { wall, inlet, outlet, symmetry, farfield, interface_, baffle };
-
-ANVILCAST_API const char* role_name(Role role);
-/// The role of that name. Throws InputError that lists the names otherwise.
-ANVILCAST_API Role parse_role(const std::string& name);
-
-struct Zone {
-    std::string name;
-    Role role = Role::wall;
-    std::string part = {};       ///< the body or file it came with
-    bool role_is_guess = false;  ///< the role was taken from the name, nobody set it
-    /// Of an interface: its name as seen from the region in front of it; `name` is what the one behind calls it.
-    std::string other_name = {};
-    /// Made by a wrap: between two such zones, or within one, only Surface::feature_edges and borders are kept as
-    /// edges, for what is sharp beside them is the wrap's own roughness.
-    bool is_wrapped = false;
-    /// Made by a surround: the outer end of the flow, where no shape has to be followed.
-    bool is_of_surround = false;
-    /// Closes an opening: its rim is given, how it bulges between is not.
-    bool is_patch = false;
-};
 
 /// An edge by its ends, lower number first.
 using Edge = std::array<Index, 2>;
@@ -79,39 +54,5 @@ class ANVILCAST_API SurfaceEdges {
     std::vector<Use> uses_;
     std::vector<Index> of_side_;
 };
-
-/// A closed loop of free edges (edges with a triangle on one side only), in order.
-struct Rim {
-    std::vector<Index> points;
-    double length = 0;
-    Vec3 center;  ///< mean of the loop, weighted by length
-};
-
-/// All rims, each running against its triangles, as a patch that closes it would. O(n log n).
-ANVILCAST_API std::vector<Rim> find_rims(const Surface& surface);
-
-/// Several surfaces as one: points, zones and all, in order. Points of different surfaces stay apart: weld() joins
-/// them.
-ANVILCAST_API Surface joined(const std::vector<Surface>& surfaces);
-
-/// Drops the points that no triangle uses; the others keep their order.
-ANVILCAST_API void drop_unused_points(Surface& surface);
-
-struct WeldResult {
-    std::size_t points_merged = 0;
-    std::size_t triangles_dropped = 0;  ///< those that lost two corners to one point
-    double largest_move = 0;            ///< metres
-};
-
-/// Makes points that are equal (tolerance 0) or within `tolerance` metres of each other one point. A cluster
-/// keeps its lowest-numbered point's place. Triangles that collapse are dropped. O(n) expected.
-ANVILCAST_API WeldResult weld(Surface& surface, double tolerance = 0);
-
-/// Divides each zone into the pieces that hang together over edges less sharp than `degrees` (angle between
-/// the normals). A zone that stays whole keeps its name; pieces are called NAME-1, NAME-2, ... from the
-/// largest area to the smallest.
-ANVILCAST_API Surface split_at_sharp_edges(const Surface& surface, double degrees);
-/// The same with an angle for each zone; 0 leaves a zone whole.
-ANVILCAST_API Surface split_at_sharp_edges(const Surface& surface, const std::vector<double>& degrees_of_zone);
 
 }  // namespace anvilcast

@@ -2,8 +2,8 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
 #include <anvilcast/triangle_tree.hpp>
+#include <anvilcast/vectors.hpp>
 #include <vector>
 
 namespace anvilcast {

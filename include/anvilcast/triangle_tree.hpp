@@ -7,7 +7,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <array>
 #include <functional>
 #include <optional>

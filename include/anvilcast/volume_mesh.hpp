@@ -2,8 +2,8 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
-#include <anvilcast/geometry.hpp>
-#include <anvilcast/surface.hpp>
+#include <anvilcast/vectors.hpp>
+#include <anvilcast/zones.hpp>
 #include <cstddef>
 #include <span>
 #include <string>
@@ -14,11 +14,6 @@ namespace anvilcast {
 enum class CellType : unsigned char { tetrahedron, pyramid, prism, hexahedron, polyhedron };
 ANVILCAST_API const char* cell_type_name(CellType type);
 
-enum class RegionKind : unsigned char { fluid, solid, void_ };
-ANVILCAST_API const char* region_kind_name(RegionKind kind);
-/// The kind of that name. Throws InputError that lists the names otherwise.
-ANVILCAST_API RegionKind parse_region_kind(const std::string& name);
-
 /// A named run of faces: of the boundary, or, when the role is interface, of the faces between two regions.
 struct BoundaryZone {
     std::string name;
@@ -27,11 +22,6 @@ struct BoundaryZone {
     std::size_t n_faces = 0;
     /// Of an interface: its name as seen from the region with the higher number; `name` is the other one's.
     std::string other_name = {};
-};
-
-struct Region {
-    std::string name;
-    RegionKind kind = RegionKind::fluid;
 };
 
 /// Cells and faces over shared points.
@@ -73,44 +63,6 @@ struct VolumeMesh {
         return {cell_points.data() + cell_offsets[c], cell_offsets[c + 1] - cell_offsets[c]};
     }
 };
-
-/// A mesh of standard cells and the triangles or quadrangles of its boundary, as files hold them.
-struct CellsAndBoundary {
-    std::vector<Vec3> points;
-    std::vector<CellType> cell_types;
-    std::vector<std::size_t> cell_offsets{0};
-    std::vector<Index> cell_points;
-    std::vector<Index> cell_region;
-    std::vector<std::size_t> boundary_offsets{0};
-    std::vector<Index> boundary_points;
-    std::vector<Index> boundary_zone;
-    std::vector<Zone> zones;
-    std::vector<Region> regions;
-};
-
-/// Finds the faces of the cells and joins the boundary's triangles to them. A boundary face that lies between two cells
-/// (a baffle) becomes two faces, one for each cell, with points of their own but at its free edges; unless its zone's
-/// role is interface and the cells are of two regions. Throws InputError when a cell refers to a point that is not
-/// there, when more than two cells share a face, when an outer face or one between two regions is in no zone, or when a
-/// boundary face belongs to no cell. O(n log n).
-ANVILCAST_API VolumeMesh assemble_mesh(CellsAndBoundary&& cells);
-
-/// A mesh of polyhedra by its faces, in any order.
-struct FacesOfPolyhedra {
-    std::vector<Vec3> points;
-    std::vector<std::size_t> face_offsets{0};
-    std::vector<Index> face_points;  ///< counter-clockwise seen from outside of the owner
-    std::vector<Index> owner;
-    std::vector<Index> neighbour;  ///< of every face; kNone on the boundary
-    std::vector<Index> face_zone;  ///< kNone between two cells of one region
-    std::vector<Index> cell_region;
-    std::vector<Zone> zones;
-    std::vector<Region> regions;
-};
-
-/// Puts the faces in order, and turns those round whose owner has the higher number. Throws InputError as
-/// assemble_mesh does, and when a face has fewer than three points or a cell fewer than four faces. O(n).
-ANVILCAST_API VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& faces);
 
 /// The corner numbers of each face of a standard cell, counter-clockwise seen from outside.
 ANVILCAST_API std::span<const std::vector<int>> cell_faces(CellType type);

@@ -2,7 +2,7 @@
 // depend on the order of the unions.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <numeric>
 #include <utility>
 #include <vector>

@@ -2,7 +2,7 @@
 #pragma once
 
 #include <anvilcast/errors.hpp>
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 
 namespace anvilcast {
 

@@ -3,19 +3,20 @@
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
 
+#include "base/place_text.hpp"
 #include "domain/leak_text.hpp"
-#include "domain/place_text.hpp"
 
 namespace anvilcast {
 namespace {
 
-using domain::place_text;
+using base::place_text;
 
 class Chooser {
   public:

@@ -3,15 +3,16 @@
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/leaks.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
+#include "base/place_text.hpp"
 #include "domain/free_space.hpp"
 #include "domain/leak_text.hpp"
-#include "domain/place_text.hpp"
 #include "surface/hole_patch.hpp"
 
 namespace anvilcast {
@@ -248,17 +249,17 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
                                       : fmt::format(", {} \"{}\"", leak.kind == Leak::Kind::gap ? "between" : "at",
                                                     fmt::join(leak.zones, "\" and \""));
         const Vec3 near = rounded(leak.at, leak.width);
-        const std::string width = format_length(leak.width, unit), at = place_text(near, unit);
+        const std::string width = format_length(leak.width, unit), at = base::place_text(near, unit);
         switch (leak.kind) {
             case Leak::Kind::opening:
                 text += fmt::format("\n  an opening at {}, {} wide{}: add an [[opening]] with near = {}", at, width,
-                                    zones, numbers_text(near, unit));
+                                    zones, base::numbers_text(near, unit));
                 break;
             case Leak::Kind::rim:
                 text += fmt::format(
                     "\n  a free rim at {}, {} wide{}: add an [[opening]] with near = {}, or [mend] "
                     "close_rims = \"{}\"",
-                    at, width, zones, numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
+                    at, width, zones, base::numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
                 break;
             case Leak::Kind::gap:
                 text += fmt::format(
@@ -271,7 +272,7 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
             text += "\n    the way out:";
             const std::size_t step = std::max<std::size_t>(1, leak.path.size() / 5);
             for (std::size_t i = 0; i < leak.path.size(); i += step)
-                text += " " + numbers_text(rounded(leak.path[i], leak.width), unit);
+                text += " " + base::numbers_text(rounded(leak.path[i], leak.width), unit);
             text += " " + unit.name;
         }
     }

@@ -1,6 +1,7 @@
 // Space divided: the complex of everything, its cells, and which parts' material each belongs to.
 
 #include <anvilcast/domain.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <limits>

@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "base/thread_limit.hpp"
+#include "figures/outer_zones.hpp"
 #include "figures/scene.hpp"
 
 namespace anvilcast {
@@ -153,10 +154,15 @@ void draw_boundary(const std::filesystem::path& file, const VolumeMesh& mesh, co
     check_size(options);
     const ThreadLimit limit(context);
     const Paint paint(mesh, colouring, options, context);
-    const std::vector<char> is_shown = shown_zones(mesh.zones, options.only);
+    std::vector<char> is_shown = shown_zones(mesh.zones, options.only);
     Picture picture;
     picture.title = mesh_title(mesh, options);
     picture.subtitle = fmt::format("The boundary, coloured by {}", colouring_text(colouring));
+    const bool is_chosen = !options.only.empty() || options.eye || options.at;
+    if (const auto body = is_chosen ? std::nullopt : body_within(mesh)) {
+        for (std::size_t z = 0; z < is_shown.size(); ++z) is_shown[z] = body->is_outer[z] == 0 ? 1 : 0;
+        picture.subtitle += " (without the outer zones, which hide the body: name some with --only)";
+    }
     picture.facets.points = mesh.points;
     for (Index z = 0; z < mesh.zones.size(); ++z) {
         if (is_shown[z] == 0) continue;

@@ -1,6 +1,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/report.hpp>
+#include <anvilcast/tell.hpp>
 
 #include <fmt/format.h>
 

@@ -14,10 +14,36 @@
 namespace anvilcast::figures {
 namespace {
 
-/// Points on the same place of a lattice become one, the first of them; polygons that fall together go.
-PagePolygons clustered(const PagePolygons& in, double step, const Vec3& origin) {
+/// Points where polygons of different tags, or sharply bent ones, meet: what the eye holds on to.
+std::vector<char> marked_points(const PagePolygons& in) {
+    constexpr double kSharp = 0.77;  // cosine of 40 degrees
+    std::vector<Vec3> normal(in.points.size());
+    std::vector<Index> polygon_at(in.points.size(), kNone);
+    std::vector<char> out(in.points.size(), 0);
+    std::size_t first = 0;
+    for (Index f = 0; f < in.size(); first += in.counts[f++]) {
+        const auto corner = [&](std::size_t k) { return in.points[in.corners[first + k]]; };
+        const Vec3 n = normalized(triangle_normal(corner(0), corner(1), corner(2)));
+        for (std::size_t k = 0; k < in.counts[f]; ++k) {
+            const Index p = in.corners[first + k], other = polygon_at[p];
+            if (other == kNone) {
+                polygon_at[p] = f;
+                normal[p] = n;
+                continue;
+            }
+            const bool is_border = !in.tags.empty() && in.tags[0][f] != in.tags[0][other];
+            if (is_border || dot(n, normal[p]) < kSharp) out[p] = 1;
+        }
+    }
+    return out;
+}
+
+/// Points on the same place of a lattice become one, the first marked one of them or else the first; polygons that fall
+/// together go.
+PagePolygons clustered(const PagePolygons& in, const std::vector<char>& is_marked, double step, const Vec3& origin) {
     std::unordered_map<std::uint64_t, Index> at;
     std::vector<Index> point(in.points.size());
+    std::vector<char> has_mark;
     PagePolygons out;
     out.tags.resize(in.tags.size());
     for (std::size_t i = 0; i < in.points.size(); ++i) {
@@ -25,8 +51,14 @@ PagePolygons clustered(const PagePolygons& in, double step, const Vec3& origin) 
         for (int axis = 0; axis < 3; ++axis)
             key = key << 21 | static_cast<std::uint64_t>(std::max(0.0, (in.points[i][axis] - origin[axis]) / step));
         const auto [entry, is_new] = at.try_emplace(key, static_cast<Index>(out.points.size()));
-        if (is_new) out.points.push_back(in.points[i]);
         point[i] = entry->second;
+        if (is_new) {
+            out.points.push_back(in.points[i]);
+            has_mark.push_back(is_marked[i]);
+        } else if (is_marked[i] != 0 && has_mark[point[i]] == 0) {
+            out.points[point[i]] = in.points[i];
+            has_mark[point[i]] = 1;
+        }
     }
     std::size_t first = 0;
     std::vector<Index> polygon;
@@ -79,21 +111,19 @@ bool simplify(PagePolygons& polygons, std::size_t most) {
     for (const Vec3& p : polygons.points) box.include(p);
     // Twice the step leaves about a quarter.
     double step = box.diagonal() / (2 * std::sqrt(static_cast<double>(most)));
-    PagePolygons out = clustered(polygons, step, box.lo);
-    while (out.size() > most) out = clustered(polygons, step *= 1.2, box.lo);
+    const std::vector<char> is_marked = marked_points(polygons);
+    PagePolygons out = clustered(polygons, is_marked, step, box.lo);
+    while (out.size() > most) out = clustered(polygons, is_marked, step *= 1.2, box.lo);
     polygons = std::move(out);
     return true;
 }
 
 nlohmann::ordered_json json_of(const PagePolygons& polygons, const Box& box,
                                const std::vector<const char*>& tag_names) {
-    std::vector<std::uint16_t> places;
-    const Vec3 e = box.extent();
+    std::vector<float> places;
     for (const Vec3& p : polygons.points)
-        for (int axis = 0; axis < 3; ++axis)
-            places.push_back(static_cast<std::uint16_t>(
-                std::lround(65535 * std::clamp(e[axis] > 0 ? (p[axis] - box.lo[axis]) / e[axis] : 0, 0.0, 1.0))));
-    nlohmann::ordered_json out{{"points", base64(places.data(), 2 * places.size())},
+        for (int axis = 0; axis < 3; ++axis) places.push_back(static_cast<float>(p[axis] - box.lo[axis]));
+    nlohmann::ordered_json out{{"points", base64(places.data(), sizeof(float) * places.size())},
                                {"corners", base64(polygons.corners.data(), sizeof(Index) * polygons.corners.size())},
                                {"counts", base64(polygons.counts.data(), polygons.counts.size())}};
     for (std::size_t t = 0; t < tag_names.size(); ++t)

@@ -1,4 +1,4 @@
-// Geometry as text that a page can hold: places on a grid of 65 536 steps each way, numbers in base64.
+// Geometry as text that a page can hold: places in single precision from the corner of a box, numbers in base64.
 #pragma once
 
 #include <anvilcast/report.hpp>
@@ -23,7 +23,7 @@ std::string base64(const void* data, std::size_t bytes);
 /// At most so many polygons: points that are near each other become one, until it is so. False when nothing was done.
 bool simplify(PagePolygons& polygons, std::size_t most);
 
-/// {"points", "corners", "counts", tag names...}, points within the box.
+/// {"points", "corners", "counts", tag names...}, points from the lower corner of the box.
 nlohmann::ordered_json json_of(const PagePolygons& polygons, const Box& box, const std::vector<const char*>& tag_names);
 
 /// The page: head, styles, libraries, data and scripts, in one file. `script`: "report" or "inspection".

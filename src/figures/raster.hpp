@@ -1,7 +1,7 @@
 // Flat facets and lines in space, drawn into an image: orthographic, hidden parts hidden, no display needed.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <cstdint>
 #include <vector>
 

@@ -11,6 +11,7 @@
 
 #include "base/thread_limit.hpp"
 #include "figures/colours.hpp"
+#include "figures/outer_zones.hpp"
 #include "figures/page_data.hpp"
 #include "io/files.hpp"
 
@@ -194,6 +195,11 @@ void write_report(const std::filesystem::path& file, const VolumeMesh& mesh, con
     context.report("report", "surface", 0);
     data["box"] = {{box.lo.x, box.lo.y, box.lo.z}, {box.hi.x, box.hi.y, box.hi.z}};
     data["zones"] = zones_of(mesh);
+    if (const auto body = body_within(mesh)) {
+        data["body"] = {{body->body.lo.x, body->body.lo.y, body->body.lo.z},
+                        {body->body.hi.x, body->body.hi.y, body->body.hi.z}};
+        for (std::size_t z = 0; z < mesh.zones.size(); ++z) data["zones"][z]["outer"] = body->is_outer[z] != 0;
+    }
     data["surface"] = surface_of(mesh, box, options, context);
     context.report("report", "cuts", 0.3);
     const CellQuality quality = cell_quality(mesh, context);

@@ -1,6 +1,7 @@
 // The fill, step by step: Delaunay tetrahedra of the surface's points, recovery of its triangles, the tetrahedra
 // outside taken away, interior points, optimisation, and the mesh put together.
 
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 
@@ -10,14 +11,14 @@
 #include <optional>
 
 #include "base/thread_limit.hpp"
-#include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
 #include "fill/refine.hpp"
-#include "fill/tet_complex.hpp"
-#include "kernel/kernel.hpp"
-#include "kernel/spatial_order.hpp"
+#include "poly/dual.hpp"
+#include "tets/kernel.hpp"
+#include "tets/spatial_order.hpp"
+#include "tets/tet_complex.hpp"
 
 namespace anvilcast {
 namespace fill {
@@ -328,8 +329,8 @@ VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& size
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
     const VolumeMesh tetrahedra = fill_with_tetrahedra(surface, sizes, options, context, &r);
-    fill::DualCounts counts;
-    VolumeMesh polyhedra = fill::dual_of(tetrahedra, {}, {}, context, &counts);
+    poly::DualCounts counts;
+    VolumeMesh polyhedra = poly::dual_of(tetrahedra, {}, {}, context, &counts);
     r.bad_polyhedra = counts.bad;
     r.merged_polyhedra = counts.merged;
     return polyhedra;

@@ -1,8 +1,11 @@
 // The fill up to cells and boundary, with what it takes to go on from there.
 #pragma once
 
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/fill.hpp>
 #include <functional>
+
+#include "poly/layer_slots.hpp"
 
 namespace anvilcast::fill {
 
@@ -23,21 +26,6 @@ struct FilledCore {
         number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
 };
 
-/// How the layer cells of a mesh stand on their columns.
-struct LayerSlots {
-    static constexpr signed char kNothing = -1;
-    /// Three or four columns counter-clockwise seen from above: the corner of the cell where each one enters it and
-    /// the one where it leaves, the same one where it ended below. Behind the last: kNothing; cells of no layer have
-    /// nothing at all.
-    struct Cell {
-        std::array<signed char, 4> low{kNothing, kNothing, kNothing, kNothing};
-        std::array<signed char, 4> up{kNothing, kNothing, kNothing, kNothing};
-        std::size_t count() const { return low[0] < 0 ? 0 : low[3] < 0 ? 3 : 4; }
-    };
-    std::size_t first_cell = 0;  ///< number in the mesh of the first of `cells`
-    std::vector<Cell> cells;
-};
-
 /// Looks at the points that the boundary needs, before anything is filled; may throw.
 using BoundaryCheck = std::function<void(const std::vector<AddedBoundaryPoint>&)>;
 
@@ -51,6 +39,6 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
 /// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all
 /// cells from the first layer cell on.
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
-                                  const std::vector<AddedBoundaryPoint>& added, LayerSlots* slots = nullptr);
+                                  const std::vector<AddedBoundaryPoint>& added, poly::LayerSlots* slots = nullptr);
 
 }  // namespace anvilcast::fill

@@ -9,7 +9,7 @@
 #include <cmath>
 #include <limits>
 
-#include "kernel/spatial_order.hpp"
+#include "tets/spatial_order.hpp"
 
 namespace anvilcast::fill {
 namespace {

@@ -5,9 +5,11 @@
 #include <anvilcast/sizing.hpp>
 #include <vector>
 
-#include "fill/insertion.hpp"
+#include "tets/insertion.hpp"
 
 namespace anvilcast::fill {
+
+using namespace tets;
 
 /// Places all over a complex that holds the boundary's points alone; size_at: the field's size at each of those.
 /// Around each place its eight neighbours in the lattice are tried, at the distance that the sizes on the way ask for,

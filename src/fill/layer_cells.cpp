@@ -1,6 +1,7 @@
 // Layer cells are made last, from the columns and the core's final boundary: a point that the fill had to leave on the
 // top of a stack becomes one more column, between those of its triangle or edge.
 
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/predicates.hpp>
@@ -11,8 +12,8 @@
 #include <map>
 
 #include "base/thread_limit.hpp"
-#include "fill/dual.hpp"
 #include "fill/fill_core.hpp"
+#include "poly/dual.hpp"
 
 namespace anvilcast {
 
@@ -130,7 +131,7 @@ class LayerCells {
         for (const AddedBoundaryPoint& a : added) add_column(a);
     }
 
-    CellsAndBoundary make(LayerSlots* slots) {
+    CellsAndBoundary make(poly::LayerSlots* slots) {
         slots_.first_cell = cells_.cell_types.size();
         take_tops_out();
         std::map<Index, int> n_caps;
@@ -278,7 +279,7 @@ class LayerCells {
     /// The corners of the cell just added at which n columns enter and leave it.
     template <typename Low, typename Up>
     void add_slots(std::size_t n, const Low& low, const Up& up) {
-        LayerSlots::Cell slots;
+        poly::LayerSlots::Cell slots;
         const auto first = cells_.cell_points.begin() +
                            static_cast<std::ptrdiff_t>(cells_.cell_offsets[cells_.cell_offsets.size() - 2]);
         auto corner = [&](Index p) {
@@ -382,7 +383,7 @@ class LayerCells {
     const LayerStacks& stacks_;
     FilledCore core_;
     CellsAndBoundary& cells_;
-    LayerSlots slots_;
+    poly::LayerSlots slots_;
     std::vector<Index> number_of_wall_;
     std::vector<Column> columns_;
     std::map<Index, std::vector<Index>> column_of_top_;
@@ -394,7 +395,7 @@ class LayerCells {
 }  // namespace
 
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
-                                  const std::vector<AddedBoundaryPoint>& added, LayerSlots* slots) {
+                                  const std::vector<AddedBoundaryPoint>& added, poly::LayerSlots* slots) {
     return LayerCells(wall, stacks, std::move(core), added).make(slots);
 }
 
@@ -438,12 +439,12 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
     fill::FilledCore core = fill_inside_layers(surface, stacks, sizes, options, context, r);
-    fill::LayerSlots slots;
+    poly::LayerSlots slots;
     VolumeMesh mesh =
         assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));
     if (options.cells == FillCells::tetrahedra) return mesh;
-    fill::DualCounts counts;
-    VolumeMesh polyhedra = fill::dual_of(mesh, slots, {}, context, &counts);
+    poly::DualCounts counts;
+    VolumeMesh polyhedra = poly::dual_of(mesh, slots, {}, context, &counts);
     r.bad_polyhedra = counts.bad;
     r.merged_polyhedra = counts.merged;
     return polyhedra;

@@ -13,8 +13,8 @@
 #include <numbers>
 #include <numeric>
 
-#include "fill/chunks.hpp"
-#include "fill/edge_removal.hpp"
+#include "tets/chunks.hpp"
+#include "tets/edge_removal.hpp"
 
 namespace anvilcast::fill {
 namespace {
@@ -574,7 +574,8 @@ class Optimiser {
         }
         std::sort(list.begin(), list.end());
         bool changed = false;
-        for (const auto& [q, t] : list)
+        for (const auto& [q, t] : list) {
+            context_.check_stop();
             for (int again = 0; again < 6; ++again) {
                 if (complex_.is_free(t) || quality(t) >= below || is_as_tried(t)) break;
                 if (!improve(t, with_new_points)) {
@@ -584,6 +585,7 @@ class Optimiser {
                 }
                 changed = true;
             }
+        }
         return changed;
     }
 

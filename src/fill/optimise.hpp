@@ -6,9 +6,11 @@
 #include <cstddef>
 
 #include "fill/slide.hpp"
-#include "fill/tet_complex.hpp"
+#include "tets/tet_complex.hpp"
 
 namespace anvilcast::fill {
+
+using namespace tets;
 
 struct OptimiseReport {
     std::size_t moves = 0, slides = 0, edge_removals = 0, face_flips = 0, insertions = 0, collapses = 0;

@@ -21,7 +21,7 @@
 #include <algorithm>
 #include <unordered_map>
 
-#include "fill/edge_removal.hpp"
+#include "tets/edge_removal.hpp"
 
 namespace anvilcast::fill {
 namespace {
@@ -94,6 +94,7 @@ class Recovery {
         edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
         // A piece of a split edge may be missing in its turn: go on with the pieces.
         for (std::size_t i = 0; i < edges.size(); ++i) {
+            context_.check_stop();
             const auto [a, b] = edges[i];
             if (complex_.find_edge(a, b) != kNone) continue;
             if (flip_in_edge(a, b) || flip_in_edge(b, a)) {
@@ -112,6 +113,7 @@ class Recovery {
         std::vector<Index> list = std::move(missing_);
         missing_.clear();
         for (const Index t : list) {
+            context_.check_stop();
             if (tag_if_there(t)) continue;
             const Triangle c = surface_.triangles[t];
             bool edges_there = true;

@@ -5,9 +5,11 @@
 #include <cstddef>
 #include <vector>
 
-#include "fill/tet_complex.hpp"
+#include "tets/tet_complex.hpp"
 
 namespace anvilcast::fill {
+
+using namespace tets;
 
 /// The surface on its way into the complex, in the complex's vertex numbers. Splitting adds triangles.
 struct SurfaceTriangles {

@@ -10,9 +10,9 @@
 #include <cmath>
 #include <limits>
 
-#include "fill/insertion.hpp"
 #include "fill/lattice.hpp"
-#include "kernel/spatial_order.hpp"
+#include "tets/insertion.hpp"
+#include "tets/spatial_order.hpp"
 
 namespace anvilcast::fill {
 namespace {

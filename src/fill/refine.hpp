@@ -5,9 +5,11 @@
 #include <anvilcast/sizing.hpp>
 #include <cstddef>
 
-#include "fill/tet_complex.hpp"
+#include "tets/tet_complex.hpp"
 
 namespace anvilcast::fill {
+
+using namespace tets;
 
 struct RefineReport {
     std::size_t points = 0;

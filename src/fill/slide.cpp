@@ -33,7 +33,7 @@ Slide::Slide(const SurfaceMesh& mesh, const SurfaceTriangles& surface, const std
     : surface_(surface), point_of_(order), tolerance_(tolerance) {
     mesh_.boundary = mesh.surface;
     mesh_.sides = mesh.sides;
-    features_ = sizing::find_features(mesh_, kFeatureAngle);
+    features_ = shape::find_features(mesh_, kFeatureAngle);
     const Surface& s = mesh_.boundary;
     on_curve_.resize(s.points.size());
     for (Index c = 0; c < features_.curves.size(); ++c)
@@ -89,17 +89,17 @@ void Slide::find_movable(const std::vector<char>& may_move) {
             if (sheet_at[p] != sheet) may_move_[p] = 0;
         }
     for (Index p = 0; p < s.points.size(); ++p)
-        if (features_.kind[p] == sizing::PointKind::corner || (!may_move.empty() && may_move[p] == 0)) may_move_[p] = 0;
+        if (features_.kind[p] == shape::PointKind::corner || (!may_move.empty() && may_move[p] == 0)) may_move_[p] = 0;
 }
 
 Vec3 Slide::foot(Index vertex, const Vec3& p) const {
     const Index point = point_of_[vertex - 1];
-    return features_.kind[point] == sizing::PointKind::curve ? foot_on_curve(on_curve_[point], p)
-                                                             : tree_[patch_at_[point]].closest(p).point;
+    return features_.kind[point] == shape::PointKind::curve ? foot_on_curve(on_curve_[point], p)
+                                                            : tree_[patch_at_[point]].closest(p).point;
 }
 
 Vec3 Slide::foot_on_curve(const OnCurve& place, const Vec3& p) const {
-    const sizing::FeatureCurve& curve = features_.curves[place.curve];
+    const shape::FeatureCurve& curve = features_.curves[place.curve];
     const std::size_t n = curve.points.size() - 1;  // pieces
     const std::size_t reach = std::min(kReach, n);
     Vec3 best = mesh_.boundary.points[curve.points[place.at]];

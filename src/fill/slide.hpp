@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "fill/recovery.hpp"
-#include "sizing/features.hpp"
+#include "shape/features.hpp"
 
 namespace anvilcast::fill {
 
@@ -41,7 +41,7 @@ class Slide {
     std::vector<Index> point_of_;
     double tolerance_;
     Domain mesh_;
-    sizing::Features features_;
+    shape::Features features_;
     std::vector<OnCurve> on_curve_;          // of each point
     std::vector<Index> patch_at_;            // of each point: one of its patches
     std::vector<char> may_move_;             // of each point

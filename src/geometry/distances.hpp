@@ -1,7 +1,7 @@
 // Distances between segments and triangles, in double precision.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 
 namespace anvilcast {
 

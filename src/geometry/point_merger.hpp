@@ -4,7 +4,7 @@
 // and, when the point is known, one in the points. Many points at once overlap those misses by prefetching.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <bit>
 #include <cstring>
 #include <span>

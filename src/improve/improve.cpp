@@ -1,7 +1,9 @@
 // The tetrahedra of each region become a complex, whose faces to anything else are tagged, and are optimised; then the
 // mesh is put together again.
 
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/improve.hpp>
 
 #include <fmt/format.h>
@@ -17,11 +19,11 @@
 namespace anvilcast {
 namespace {
 
-using fill::code_of;
-using fill::kEdge;
-using fill::kFace;
-using fill::Tet;
-using fill::TetComplex;
+using tets::code_of;
+using tets::kEdge;
+using tets::kFace;
+using tets::Tet;
+using tets::TetComplex;
 
 void refuse_unfit(const VolumeMesh& mesh, const ImproveOptions& options) {
     if (!(options.target > 0 && options.target < 70))

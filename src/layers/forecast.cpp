@@ -82,24 +82,32 @@ class Forecaster {
                 const double u = (i + (j % 2 == 0 ? 1 : 2) / 3.0) / n, v = (j / 2 + (j % 2 == 0 ? 1 : 2) / 3.0) / n;
                 const Vec3 at = a + (b - a) * v + (c - a) * u;
                 look_from(at, normal, side, area, out);
-                out.core_cells += area * core_cells_per_area(at, side);
+                out.core_cells += area * core_cells_per_area(at, normal, side);
             }
         return out;
     }
 
-    double core_cells_per_area(const Vec3& at, Index side) const {
+    /// The cells of the core begin on the tops with the size that they would have begun with on the wall, and grow from
+    /// there: all that the layers push outwards ends where growth does, and what is lost is as much of the cells there.
+    double core_cells_per_area(const Vec3& at, const Vec3& normal, Index side) const {
         constexpr double kCellsPerVolume = 1 / 0.1178511;  // regular tetrahedra of edge 1
-        /// The row of cells on the tops has sizes between the tops' and the field's.
-        constexpr double kRow = 0.85;
-        const double size = sizes_.at(at), slope = sizes_.growth() - 1;
         const LayerStack stack = stack_at(request_.recipes[assignment_.recipe_of_side[side]],
-                                          assignment_.stacks[assignment_.stack_of_side[side]], size);
-        const double high = std::min(sizes_.largest(), size + slope * stack.total);
-        auto per_volume = [](double h) { return kCellsPerVolume / (h * h * h); };
-        // Sizes grow from the wall inward: the mean of 1 / h^3 over the stack.
-        const double within = stack.total * kCellsPerVolume * 0.5 * (size + high) / (size * size * high * high);
-        const double on_top = size * std::max(0.0, kRow * per_volume(size) - per_volume(high));
-        return std::max(0.0, within - on_top);
+                                          assignment_.stacks[assignment_.stack_of_side[side]], sizes_.at(at));
+        const double size = size_where_growth_ends(at + normal * stack.total, normal);
+        return stack.total * kCellsPerVolume / (size * size * size);
+    }
+
+    double size_where_growth_ends(Vec3 at, const Vec3& normal) const {
+        constexpr int kMostSizes = 60;
+        constexpr double kStillGrowing = 0.5;  // of what the field may grow by
+        double size = sizes_.at(at);
+        for (int n = 0; n < kMostSizes; ++n) {
+            at += normal * size;
+            const double next = sizes_.at(at);
+            if (next - size < kStillGrowing * (sizes_.growth() - 1) * size) break;
+            size = next;
+        }
+        return size;
     }
 
     void look_from(const Vec3& from, const Vec3& normal, Index side, double area, Narrow& out) const {

@@ -1,4 +1,5 @@
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/stl.hpp>
@@ -65,52 +66,6 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
     sizing.field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;
-}
-
-/// How many layers stand on each face, and how high the first one is.
-std::vector<FaceField> layer_fields(const BuildResult& result) {
-    if (result.layers.empty()) return {};
-    const std::size_t first = result.mesh.n_plain_faces(), n = result.mesh.n_faces() - first;
-    std::vector<FaceField> fields{{"layers", std::vector<double>(n, 0)},
-                                  {"height of lowest layer", std::vector<double>(n, 0)}};
-    // Of the two sides of an interface, the one with more.
-    for (const FaceLayers& f : layers_on_faces(result.mesh)) {
-        if (f.count <= fields[0].values[f.face - first]) continue;
-        fields[0].values[f.face - first] = f.count;
-        fields[1].values[f.face - first] = f.first;
-    }
-    return fields;
-}
-
-std::vector<std::string> zone_file_names(const VolumeMesh& mesh) {
-    std::vector<std::string> names;
-    for (const BoundaryZone& z : mesh.zones) names.push_back(z.name);
-    return base::file_names(names);
-}
-
-/// Names that a file cannot hold as they are.
-void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::string>& warnings) {
-    constexpr std::size_t kLongestOfCgns = 32;
-    const std::vector<std::string> files = zone_file_names(mesh);
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z) {
-        const std::string& name = mesh.zones[z].name;
-        if (name.size() > kLongestOfCgns)
-            warnings.push_back(
-                fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes", name,
-                            base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
-        else if (name.find('/') != std::string::npos)
-            warnings.push_back(
-                fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
-        if (c.write_stl && files[z] != name)
-            warnings.push_back(fmt::format("zone \"{}\" is written to zones/{}.stl", name, files[z]));
-    }
-}
-
-void make_directory(const std::filesystem::path& directory) {
-    std::error_code code;
-    std::filesystem::create_directories(directory, code);
-    if (code)
-        throw FailureError(fmt::format("{}: the directory cannot be made: {}", directory.string(), code.message()));
 }
 
 /// A ball to be left bare of layers round an obstacle, twice as large for each one that did not help, and more so after
@@ -209,7 +164,7 @@ BuildResult build(const Case& c, const Context& context) {
                             m.key));
 
     context.report("assess", "validity", 0);
-    if (const auto faults = find_faults(result.mesh); !faults.empty())
+    if (const auto faults = find_faults(result.mesh, 10, context); !faults.empty())
         throw InternalError(
             fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
     QualityOptions judged;
@@ -225,34 +180,6 @@ BuildResult build(const Case& c, const Context& context) {
     warn_of_names(result.mesh, c, result.warnings);
     for (const std::string& w : gathered(result.warnings)) context.warn(w);
     return result;
-}
-
-void write_surface_build(const SurfaceBuild& built, const Case& c, const std::filesystem::path& directory) {
-    make_directory(directory);
-    write_surface_vtu(directory / "surface.vtu", built.mesh.surface);
-    write_surface(directory / "surface.stl", built.mesh.surface, c.unit, false);
-    io::write_file(directory / "summary.json", surface_json(built, c));
-}
-
-void write_build(const BuildResult& result, const Case& c, const std::filesystem::path& directory) {
-    make_directory(c.write_stl ? directory / "zones" : directory);
-    write_cgns(directory / "mesh.cgns", result.mesh);
-    if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh, layer_fields(result));
-    if (c.write_stl) {
-        const Surface boundary = boundary_surface(result.mesh);
-        const std::vector<std::string> files = zone_file_names(result.mesh);
-        for (Index z = 0; z < boundary.zones.size(); ++z) {
-            Surface zone;
-            zone.points = boundary.points;
-            zone.zones = {boundary.zones[z]};
-            for (Index t = 0; t < boundary.triangles.size(); ++t)
-                if (boundary.zone_of[t] == z) zone.triangles.push_back(boundary.triangles[t]);
-            zone.zone_of.assign(zone.triangles.size(), 0);
-            write_stl(directory / "zones" / (files[z] + ".stl"), zone, c.unit,
-                      c.stl_as_text ? StlFormat::ascii : StlFormat::binary);
-        }
-    }
-    io::write_file(directory / "summary.json", summary_json(result, c));
 }
 
 }  // namespace anvilcast

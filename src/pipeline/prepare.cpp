@@ -5,6 +5,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/surface_files.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 #include <sys/resource.h>
@@ -13,8 +14,8 @@
 #include <map>
 #include <set>
 
-#include "pipeline/warnings.hpp"
 #include "pipeline/wrap_case.hpp"
+#include "pipeline/warnings.hpp"
 
 namespace anvilcast {
 namespace {

@@ -8,6 +8,8 @@
 #include <map>
 #include <set>
 
+#include "base/names.hpp"
+
 namespace anvilcast {
 namespace {
 
@@ -77,6 +79,29 @@ void warn_of_layers(const Domain& domain, const std::vector<LayerForecast>& fore
                     std::vector<std::string>& warnings) {
     warn_of_bare_walls(domain, forecasts, warnings);
     warn_of_low_stacks(domain, forecasts, c, warnings);
+}
+
+std::vector<std::string> zone_file_names(const VolumeMesh& mesh) {
+    std::vector<std::string> names;
+    for (const BoundaryZone& z : mesh.zones) names.push_back(z.name);
+    return base::file_names(names);
+}
+
+void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::string>& warnings) {
+    constexpr std::size_t kLongestOfCgns = 32;
+    const std::vector<std::string> files = zone_file_names(mesh);
+    for (std::size_t z = 0; z < mesh.zones.size(); ++z) {
+        const std::string& name = mesh.zones[z].name;
+        if (name.size() > kLongestOfCgns)
+            warnings.push_back(
+                fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes", name,
+                            base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
+        else if (name.find('/') != std::string::npos)
+            warnings.push_back(
+                fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
+        if (c.write_stl && files[z] != name)
+            warnings.push_back(fmt::format("zone \"{}\" is written to zones/{}.stl", name, files[z]));
+    }
 }
 
 void warn_of_surface_mesh(const SurfaceMesh& mesh, const Case& c, std::vector<std::string>& warnings) {

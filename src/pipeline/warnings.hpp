@@ -18,6 +18,12 @@ void warn_of_layers(const Domain& domain, const std::vector<LayerForecast>& fore
 /// Where the surface mesh is farther from the parts than asked for, or flawed: how often, and the worst place.
 void warn_of_surface_mesh(const SurfaceMesh& mesh, const Case& c, std::vector<std::string>& warnings);
 
+/// What the zones are called as files.
+std::vector<std::string> zone_file_names(const VolumeMesh& mesh);
+
+/// Names that a file cannot hold as they are.
+void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::string>& warnings);
+
 /// More than a few that differ in names and numbers alone become one, the first of them, with a count.
 std::vector<std::string> gathered(const std::vector<std::string>& warnings);
 

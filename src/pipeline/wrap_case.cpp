@@ -3,6 +3,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/triangle_tree.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 

@@ -2,7 +2,7 @@
 // Clang share.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <cmath>
 #include <cstddef>
 

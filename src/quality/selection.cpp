@@ -1,6 +1,5 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/metrics.hpp>
-#include <anvilcast/naming.hpp>
 #include <anvilcast/selection.hpp>
 
 #include <fmt/format.h>

@@ -9,7 +9,7 @@
 // Plane predicates look along an axis: they see the two other coordinates, in cyclic order.
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 
 #include <gmpxx.h>
 

@@ -66,7 +66,8 @@ std::vector<double> curvature_of_walls(const Domain& domain, const Features& fea
     Domain before;
     before.boundary = *domain.uncut;
     before.sides.assign(before.boundary.triangles.size(), {kNone, 0});
-    const std::vector<double> all = curvature_of_triangles(before.boundary, find_features(before, feature_angle));
+    const std::vector<double> all =
+        curvature_of_triangles(before.boundary, shape::find_features(before, feature_angle));
     std::vector<double> curvature;
     for (const Index t : domain.uncut_of) curvature.push_back(all[t]);
     return curvature;

@@ -15,6 +15,7 @@
 #include <set>
 
 #include "base/thread_limit.hpp"
+#include "shape/divisions.hpp"
 #include "sizing/octree.hpp"
 #include "sizing/wall_sizes.hpp"
 
@@ -29,7 +30,7 @@ class Gatherer {
           s_(domain.boundary),
           o_(options),
           context_(context),
-          features_(find_features(domain, options.feature_angle)),
+          features_(shape::find_features(domain, options.feature_angle)),
           tree_(s_.points, s_.triangles) {
         names_ = {"surface size", "curvature", "gaps"};
         for (const Refinement& r : o_.refine) names_.push_back(r.name);
@@ -146,7 +147,7 @@ class Gatherer {
                      Index source) {
         std::vector<Vec3> places;
         for (const Index p : curve.points) places.push_back(s_.points[p]);
-        const std::vector<Vec3> divided = divide_by_number(places, division);
+        const std::vector<Vec3> divided = shape::divided(places, {division.divisions, division.bias, division.towards});
         for (std::size_t i = 0; i + 1 < divided.size(); ++i) {
             const double size = distance(divided[i], divided[i + 1]);
             if (size > 0) pieces.push_back({{divided[i], divided[i + 1], divided[i + 1]}, size, source});

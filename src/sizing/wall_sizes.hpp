@@ -7,9 +7,12 @@
 
 #include <vector>
 
-#include "sizing/features.hpp"
+#include "shape/features.hpp"
 
 namespace anvilcast::sizing {
+
+using shape::FeatureCurve;
+using shape::Features;
 
 /// The larger principal curvature of the smooth surface over each triangle, 1/m; 0 where it is flat.
 /// Source: S. Rusinkiewicz, Estimating curvatures and their derivatives on triangle meshes (2004).

@@ -4,6 +4,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/polygon.hpp>
 #include <anvilcast/triangle_intersection.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 

@@ -1,3 +1,5 @@
+#include <anvilcast/weld.hpp>
+
 #include "surface/hole_patch.hpp"
 
 #include <Eigen/SparseCholesky>

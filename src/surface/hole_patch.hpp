@@ -2,7 +2,7 @@
 // Source: P. Liepa, Filling holes in meshes, Symposium on Geometry Processing (2003).
 #pragma once
 
-#include <anvilcast/geometry.hpp>
+#include <anvilcast/vectors.hpp>
 #include <functional>
 #include <vector>
 

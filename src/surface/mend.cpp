@@ -1,4 +1,5 @@
 #include <anvilcast/mend.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 

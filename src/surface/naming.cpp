@@ -228,25 +228,6 @@ std::vector<std::string> words_of(std::string_view name) {
 
 }  // namespace
 
-bool matches_pattern(std::string_view name, std::string_view pattern) {
-    std::size_t n = 0, p = 0, star = std::string_view::npos, after = 0;
-    while (n < name.size()) {
-        if (p < pattern.size() && (pattern[p] == '?' || (pattern[p] != '*' && pattern[p] == name[n]))) {
-            ++n;
-            ++p;
-        } else if (p < pattern.size() && pattern[p] == '*') {
-            star = p++;
-            after = n;
-        } else if (star != std::string_view::npos) {
-            p = star + 1;
-            n = ++after;
-        } else {
-            return false;
-        }
-    }
-    return pattern.find_first_not_of('*', p) == std::string_view::npos;
-}
-
 Role guess_role(std::string_view name) {
     struct Hint {
         std::string_view word;

@@ -1,3 +1,5 @@
+#include <anvilcast/weld.hpp>
+
 #include "surface/rims.hpp"
 
 #include <algorithm>

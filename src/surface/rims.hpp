@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/surface.hpp>
+#include <anvilcast/weld.hpp>
 #include <vector>
 
 namespace anvilcast {

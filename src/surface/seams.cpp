@@ -1,5 +1,7 @@
 // Rims, and among them cracks: free edges that run along each other within the tolerance.
 
+#include <anvilcast/weld.hpp>
+
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 

@@ -1,4 +1,5 @@
 #include <anvilcast/surface.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <fmt/format.h>
 

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "shape/divisions.hpp"
+
 namespace anvilcast::surfmesh {
 namespace {
 
@@ -90,7 +92,7 @@ std::vector<CurvePlace> divided_by_size(const Surface& s, const FeatureCurve& cu
 std::vector<CurvePlace> divided_by_number(const Surface& s, const FeatureCurve& curve, const EdgeDivision& division) {
     std::vector<Vec3> polyline;
     for (const Index p : curve.points) polyline.push_back(s.points[p]);
-    std::vector<Vec3> points = sizing::divide_by_number(polyline, division);
+    std::vector<Vec3> points = shape::divided(polyline, {division.divisions, division.bias, division.towards});
     std::vector<CurvePlace> places;
     Index segment = 0;
     // Each place is on the first segment, not before that of the place before it, that it lies on.

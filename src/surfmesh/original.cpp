@@ -5,7 +5,7 @@
 namespace anvilcast::surfmesh {
 
 Original::Original(const Domain& domain, double feature_angle)
-    : domain_(domain), features_(sizing::find_features(domain, feature_angle)), list_(features_.n_patches) {
+    : domain_(domain), features_(shape::find_features(domain, feature_angle)), list_(features_.n_patches) {
     for (Index t = 0; t < surface().triangles.size(); ++t) list_[features_.patch_of[t]].push_back(t);
     tree_.resize(list_.size());
     tbb::parallel_for(std::size_t{0}, list_.size(), [this](std::size_t patch) {

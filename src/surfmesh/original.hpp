@@ -5,13 +5,13 @@
 
 #include <vector>
 
-#include "sizing/features.hpp"
+#include "shape/features.hpp"
 
 namespace anvilcast::surfmesh {
 
-using sizing::FeatureCurve;
-using sizing::Features;
-using sizing::PointKind;
+using shape::FeatureCurve;
+using shape::Features;
+using shape::PointKind;
 
 class Original {
   public:

@@ -4,6 +4,7 @@
 #include <anvilcast/health.hpp>
 #include <anvilcast/polygon.hpp>
 #include <anvilcast/predicates.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <numbers>

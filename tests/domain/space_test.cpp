@@ -3,6 +3,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/surround.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <map>

@@ -5,6 +5,7 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/layers.hpp>
 #include <anvilcast/surface_mesh.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cstring>

@@ -3,9 +3,11 @@
 #include <gtest/gtest.h>
 #include <tbb/global_control.h>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <numbers>

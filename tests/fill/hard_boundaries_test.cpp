@@ -2,10 +2,12 @@
 
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/triangle_intersection.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <numbers>

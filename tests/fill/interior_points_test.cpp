@@ -5,11 +5,11 @@
 #include <cmath>
 #include <set>
 
-#include "fill/insertion.hpp"
 #include "fill/lattice.hpp"
-#include "kernel/spatial_order.hpp"
 #include "kit/complexes.hpp"
 #include "kit/shapes.hpp"
+#include "tets/insertion.hpp"
+#include "tets/spatial_order.hpp"
 
 namespace anvilcast::fill {
 namespace {

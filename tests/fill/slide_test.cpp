@@ -1,6 +1,7 @@
 // Points of the boundary that may slide make better cells, and leave the shape as it was.
 
 #include <gtest/gtest.h>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/triangle_tree.hpp>

@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <random>
 

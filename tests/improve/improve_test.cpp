@@ -1,4 +1,7 @@
+#include <anvilcast/assembly.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/improve.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>

@@ -28,6 +28,7 @@
 #include <anvilcast/health.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/surface_files.hpp>
+#include <anvilcast/weld.hpp>
 
 #include "kit/scratch.hpp"
 

@@ -1,14 +1,17 @@
 // Readers and writers: round trips, dialects, and hostile input, which must end in an InputError with a place.
 
 #include <gtest/gtest.h>
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cstring>
 #include <fstream>

@@ -3,6 +3,7 @@
 #include <cgnslib.h>
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/quality.hpp>
 

@@ -5,6 +5,7 @@
 #include <anvilcast/health.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/surface_files.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cstring>

@@ -1,6 +1,7 @@
 #include "shapes.hpp"
 
 #include <anvilcast/polygon.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <map>

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/plan.hpp>
+#include <anvilcast/weld.hpp>
 
 #include "kit/scratch.hpp"
 #include "kit/shapes.hpp"

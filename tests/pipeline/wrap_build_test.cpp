@@ -5,6 +5,7 @@
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/tell.hpp>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

@@ -1,10 +1,13 @@
 #include <gtest/gtest.h>
+#include <anvilcast/assembly.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/faults.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/selection.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface_mesh.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -324,6 +327,14 @@ TEST(Faults, OfDamagedMeshesAreFound) {
     EXPECT_TRUE(found([](VolumeMesh& m) { m.owner[0] = 7; }, "cell that is not there"));
     EXPECT_TRUE(found([](VolumeMesh& m) { m.cell_region[1] = 3; }, "region that is not there"));
     EXPECT_TRUE(found([](VolumeMesh& m) { m.face_offsets.pop_back(); }, "do not fit together"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.face_offsets[1] = 7; }, "do not fit together"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.cell_offsets.front() = 1; }, "do not fit together"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.face_offsets[1] = 2; }, "fewer than three points"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { std::swap(m.cell_points[0], m.cell_points[1]); }, "other corners than"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.cell_points[3] = m.cell_points[7]; }, "other corners than"));
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.cell_types[0] = CellType::polyhedron; }, "other corners than"));
+    // Counted in a byte, 257 times would be once.
+    EXPECT_TRUE(found([](VolumeMesh& m) { m.zones.insert(m.zones.end(), 256, m.zones[0]); }, "257 zones, not in one"));
 }
 
 TEST(Assemble, RefusesWhatIsNoMesh) {

@@ -2,6 +2,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/prediction.hpp>
 #include <anvilcast/sizing.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -38,6 +39,30 @@ void expect_growth(const SizeField& field, double half_width, double slope) {
         const Vec3 b = a + (points[i + 1] - Vec3{0.5, 0.5, 0.5}) * reach;
         ASSERT_LE(field.at(a), 1.05 * (field.at(b) + slope * distance(a, b))) << i;
     }
+}
+
+TEST(SizeField, RefusesSizesThatAreFarTooSmallAlikeOnAnyNumberOfThreads) {
+    const Domain d = room({kit::sphere({0, 0, 0}, 1, 3)});
+    SizeOptions o = coarse();
+    o.refine = {{.name = "skin", .on = {"ball*"}, .size = 0.01}};
+    std::vector<std::string> messages;
+    for (const int threads : {1, 2, 7}) {
+        Context context;
+        context.threads = threads;
+        try {
+            make_sizing(d, o, context, 20'000);
+            FAIL() << "nothing was thrown";
+        } catch (const FailureError& e) {
+            messages.emplace_back(e.what());
+        }
+    }
+    EXPECT_NE(messages[0].find("\"skin\""), std::string::npos) << messages[0];
+    EXPECT_EQ(messages[0], messages[1]);
+    EXPECT_EQ(messages[0], messages[2]);
+    // The budget itself may be used up.
+    const std::size_t n = make_sizing(d, o).field.n_cells();
+    EXPECT_NO_THROW(make_sizing(d, o, {}, n));
+    EXPECT_THROW(make_sizing(d, o, {}, n - 1), FailureError);
 }
 
 TEST(SizeField, GrowsFromAWallAsAsked) {

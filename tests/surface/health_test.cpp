@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 #include <anvilcast/health.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cmath>

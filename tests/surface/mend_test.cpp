@@ -4,6 +4,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/mend.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 #include <cmath>

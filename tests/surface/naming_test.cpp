@@ -1,6 +1,7 @@
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <algorithm>
 

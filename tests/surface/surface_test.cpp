@@ -3,6 +3,7 @@
 #include <anvilcast/health.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/units.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <numbers>

@@ -4,6 +4,7 @@
 #include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <numbers>
@@ -156,6 +157,17 @@ TEST(SurfaceMesh, DividesTheOriginalsTrianglesWhereNothingElseHolds) {
     EXPECT_TRUE(health.is_sound);
     EXPECT_NEAR(health.enclosed_volume, 1e-4, 1e-6);
     EXPECT_LT(mesh.surface.triangles.size(), 20000U);
+}
+
+TEST(SurfaceMesh, TellsTheNeedlesThatTheGeometryForcesOnIt) {
+    // The wedge is a fifth of a degree wide: no size makes its tip blunter.
+    const SurfaceMesh sharp = meshed(kit::wedge(0.2), 0.3);
+    ASSERT_FALSE(sharp.flaws.empty());
+    EXPECT_EQ(sharp.flaws.front().kind, SurfaceFlawKind::needle);
+    EXPECT_LT(sharp.flaws.front().value, 0.5);
+    EXPECT_LT(length(Vec3{sharp.flaws.front().place.x, sharp.flaws.front().place.y, 0}), 1);
+    EXPECT_TRUE(meshed(kit::wedge(20), 0.3).flaws.empty());
+    EXPECT_TRUE(meshed(kit::sphere({0, 0, 0}, 1, 3), 0.4).flaws.empty());
 }
 
 TEST(SurfaceMesh, TellsWhereTheInputCrossesItself) {

@@ -105,5 +105,5 @@ const table = clickTable('zone', ['zone', 'role', `area, ${unit}\u00b2`, 'triang
     if (view) view.flyTo(data.zones[i].place, Math.max(0.15 * view.size, 2 * Math.sqrt(data.zones[i].area)));
 });
 page.append(table);
-side.append(h('fieldset', {}, h('legend', {}, 'Show'), data.zones.slice(0, 200).map((z, i) => h('label', {}, h('input', {type: 'checkbox', checked: true, 'data-zone': z.name, change: e => { shown[i] = e.target.checked; drawSurface(); }}),
+side.append(h('fieldset', {}, h('legend', {}, 'Show'), rowsOf(data.zones.slice(0, 200), (z, i) => h('label', {}, h('input', {type: 'checkbox', checked: true, 'data-zone': z.name, change: e => { shown[i] = e.target.checked; drawSurface(); }}),
     h('span', {class: 'swatch', style: `background:${z.colour}`}), z.name, h('span', {class: 'count'}, grouped(z.triangles))))));

@@ -33,7 +33,7 @@ page.append(h('div', {class: 'stage'}, host, side));
 const view = viewIn(host, data.box, unit);
 window.view = view;
 const surface = unpacked(data.surface, data.box, ['zone', 'layers']);
-const shown = data.zones.map(() => true);
+const shown = data.zones.map(z => !z.outer);
 let colouring = 'zone', cutAxis = -1, cutAt = 0, cutColour = 'type', edges = true;
 const most = Math.max(1, data.surface.most_layers);
 const cutsOf = axis => data.cuts.filter(c => c.axis === axis);
@@ -62,7 +62,7 @@ function radio(name, value, text, chosen, change) {
     return h('label', {}, h('input', {type: 'radio', name, value, checked: chosen, change}), text);
 }
 function zoneList() {
-    const boxes = data.zones.map((z, i) => h('input', {type: 'checkbox', checked: true, 'data-zone': z.name, change: e => {
+    const boxes = data.zones.map((z, i) => h('input', {type: 'checkbox', checked: shown[i], 'data-zone': z.name, change: e => {
         shown[i] = e.target.checked;
         drawSurface();
     }}));
@@ -71,7 +71,8 @@ function zoneList() {
         drawSurface();
     };
     return h('fieldset', {}, h('legend', {}, 'Zones'),
-        data.zones.map((z, i) => h('label', {}, boxes[i], h('span', {class: 'swatch', style: `background:${z.colour}`}), `${z.name} (${z.role})`, h('span', {class: 'count'}, grouped(z.faces)))),
+        rowsOf(data.zones, (z, i) => h('label', {}, boxes[i], h('span', {class: 'swatch', style: `background:${z.colour}`}), `${z.name} (${z.role})`, h('span', {class: 'count'}, grouped(z.faces)))),
+        data.body ? h('p', {class: 'soft'}, 'The outer zones are hidden at first: they hide the body.') : null,
         h('button', {type: 'button', click: () => set(true)}, 'all'), ' ', h('button', {type: 'button', click: () => set(false)}, 'none'));
 }
 function layerLegend() {
@@ -119,6 +120,7 @@ function cutLegend() {
 host.append(h('div', {class: 'note'}, 'Drag or arrow keys turn, wheel or + and \u2212 zoom, right button moves.' +
     (data.surface.simplified_from ? ` Simplified for display: ${grouped(data.surface.faces)} of ${grouped(data.surface.simplified_from)} faces.` : '')));
 cutLegend();
+if (view && data.body) view.begin(data.body);
 drawSurface();
 slider.disabled = true;
 

@@ -27,12 +27,8 @@ const placeText = (p, metres) => '[' + p.map(v => digits(Math.abs(v) < 1e-9 ? 0 
 
 /** Polygons as the page holds them, with places in metres. */
 function unpacked(polygons, box, tags) {
-    const grid = numbersOf(polygons.points, Uint16Array);
-    const places = new Float32Array(grid.length);
-    for (let i = 0; i < grid.length; ++i) {
-        const axis = i % 3;
-        places[i] = box[0][axis] + grid[i] / 65535 * (box[1][axis] - box[0][axis]);
-    }
+    const places = numbersOf(polygons.points, Float32Array);
+    for (let i = 0; i < places.length; ++i) places[i] += box[0][i % 3];
     const out = {places, corners: numbersOf(polygons.corners, Uint32Array), counts: bytesOf(polygons.counts)};
     for (const t of tags) out[t] = bytesOf(polygons[t]);
     return out;
@@ -89,10 +85,17 @@ class View {
         this.draw();
     }
 
-    /** Everything, from a direction. */
+    /** What is shown first is this box, and again from each of the directions. */
+    begin(box) {
+        this.middle = new THREE.Vector3(...[0, 1, 2].map(k => 0.5 * (box[0][k] + box[1][k])));
+        this.zoom = this.size / (Math.hypot(...[0, 1, 2].map(k => box[1][k] - box[0][k])) || this.size);
+        this.look(kViews.corner);
+    }
+
+    /** Everything, or what there is to begin with, from a direction. */
     look(from) {
         this.controls.target.copy(this.middle);
-        this.camera.zoom = 1;
+        this.camera.zoom = this.zoom || 1;
         const d = new THREE.Vector3(...from).normalize();
         if (Math.abs(d.z) > 0.999) d.set(0, -0.02, Math.sign(d.z)).normalize();
         this.camera.position.copy(this.middle).addScaledVector(d, this.size);
@@ -295,6 +298,13 @@ function viewIn(host, box, unit) {
         host.append(h('p', {class: 'note'}, 'There is no WebGL here, so the view stays empty; tables and histograms are complete.'));
         return null;
     }
+}
+
+/** A few rows, and the others behind a line that says how many. */
+function rowsOf(list, row, few = 10) {
+    const rows = list.map(row);
+    if (rows.length <= few + 2) return rows;
+    return [...rows.slice(0, few), h('details', {}, h('summary', {}, `${rows.length - few} more`), rows.slice(few))];
 }
 
 function ramp(colours, low, high) {

@@ -25,9 +25,9 @@
 
 #include "io/apart.hpp"
 #include "io/archive.hpp"
-#include "io/cad.hpp"
+#include "io/cad/cad.hpp"
 #include "io/cad/model.hpp"
-#include "io/surface_text.hpp"
+#include "io/surfaces/surface_text.hpp"
 
 namespace anvilcast {
 namespace {

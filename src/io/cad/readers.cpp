@@ -42,7 +42,7 @@
 
 #include "io/cad/model.hpp"
 #include "io/files.hpp"
-#include "io/surface_text.hpp"
+#include "io/surfaces/surface_text.hpp"
 
 namespace anvilcast::cad {
 namespace {

@@ -27,6 +27,8 @@ constexpr double kLargestChord = 1.0 / 200;
 constexpr int kMostAttempts = 4;
 constexpr double kFinerAtMost = 0.4;  // of the chord that was asked of the kernel, from one attempt to the next
 constexpr double kWorthIt = 0.8;      // of the deviation, from one attempt to the next
+/// A default is no promise: an intricate face takes the kernel a minute for each attempt.
+constexpr double kSlackOfDefault = 2;
 
 /// How far the middles of a face's triangles are from the face, along their normals.
 double deviation(const TopoDS_Face& face) {
@@ -58,39 +60,50 @@ double triangulate(const Model& model, const ReadSurfaceOptions& options) {
     const double chord =
         std::min(options.chord > 0 ? options.chord / model.metres : kDefaultChord * diagonal, kLargestChord * diagonal);
     // The kernel takes the chord as a hint: what it made is measured, and made again finer where that is too far off.
+    struct Outcome {
+        double worst = 0;  ///< deviation
+        int n_bare = 0;    ///< faces without triangles
+    };
     auto mesh_with = [&](double deflection) {
         IMeshTools_Parameters parameters;
         parameters.Deflection = parameters.DeflectionInterior = deflection;
         parameters.Angle = parameters.AngleInterior = options.angle * std::numbers::pi / 180;
         // Folds within the chord would be followed for ever for the sake of the angle.
         parameters.MinSize = 2 * chord;
-        double worst = 0;
+        Outcome out;
         for (const Body& body : model.bodies) {
             BRepMesh_IncrementalMesh mesher;
             mesher.ChangeParameters() = parameters;
             mesher.SetShape(body.shape);
             mesher.Perform();
-            for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next())
-                worst = std::max(worst, deviation(TopoDS::Face(it.Current())));
+            for (TopExp_Explorer it(body.shape, TopAbs_FACE); it.More(); it.Next()) {
+                const TopoDS_Face face = TopoDS::Face(it.Current());
+                TopLoc_Location location;
+                out.n_bare += BRep_Tool::Triangulation(face, location).IsNull() ? 1 : 0;
+                out.worst = std::max(out.worst, deviation(face));
+            }
         }
-        return worst;
+        return out;
     };
     auto forget = [&] {
         for (const Body& body : model.bodies) BRepTools::Clean(body.shape);
     };
-    double asked = chord, worst = mesh_with(asked);
-    for (int attempt = 1; attempt < kMostAttempts && worst > chord; ++attempt) {
+    const double allowed = options.chord > 0 ? chord : kSlackOfDefault * chord;
+    double asked = chord;
+    Outcome best = mesh_with(asked);
+    for (int attempt = 1; attempt < kMostAttempts && best.worst > allowed; ++attempt) {
         forget();
-        const double finer = asked * std::max(kFinerAtMost, 0.8 * chord / worst);
-        const double now = mesh_with(finer);
-        if (now > kWorthIt * worst) {  // finer does not help: some surfaces are beyond the kernel's control
+        const double finer = asked * std::max(kFinerAtMost, 0.8 * chord / best.worst);
+        const Outcome now = mesh_with(finer);
+        // Finer does not help where surfaces are beyond the kernel's control, and costs whole faces at times.
+        if (now.worst > kWorthIt * best.worst || now.n_bare > best.n_bare) {
             forget();
-            return mesh_with(asked) * model.metres;
+            return mesh_with(asked).worst * model.metres;
         }
         asked = finer;
-        worst = now;
+        best = now;
     }
-    return worst * model.metres;
+    return best.worst * model.metres;
 }
 
 }  // namespace anvilcast::cad

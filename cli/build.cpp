@@ -1,0 +1,99 @@
+// anvilcast build: the whole job.
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/figures.hpp>
+#include <anvilcast/leaks.hpp>
+#include <anvilcast/mesh_files.hpp>
+#include <anvilcast/report.hpp>
+#include <anvilcast/results.hpp>
+#include <anvilcast/tell.hpp>
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "build.hpp"
+
+namespace cli {
+namespace {
+
+/// A leak's way out is written where the mesh would have been.
+BuildResult built(const Case& c, const ResultDirectory& results, const std::filesystem::path& directory,
+                  const Context& context) {
+    try {
+        return build(c, context);
+    } catch (const LeakError& e) {
+        std::vector<std::vector<Vec3>> paths;
+        for (const Leak& leak : e.leaks())
+            if (leak.path.size() > 1) paths.push_back(leak.path);
+        if (paths.empty()) throw;
+        write_paths(results.path() / "leaks.vtu", paths);
+        throw GeometryError(
+            fmt::format("{}\nThe ways out are drawn in {}, in metres.", e.what(), (directory / "leaks.vtu").string()));
+    }
+}
+
+int build_case_surface(const BuildOptions& o, const Case& c, ResultDirectory& results,
+                       const std::filesystem::path& directory) {
+    SurfaceBuild built_surface;
+    {
+        ProgressLine progress(o.console, {"mend", "domain", "sizes", "surface"});
+        built_surface = build_surface(c, progress.context());
+        write_surface_build(built_surface, c, results.path());
+        results.commit();
+    }
+    if (o.json)
+        print(surface_json(built_surface, c));
+    else if (!o.console.quiet)
+        print(surface_text(built_surface, c, directory.string()));
+    return kDone;
+}
+
+int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& results,
+                      const std::filesystem::path& directory) {
+    BuildResult result;
+    {
+        std::vector<std::string_view> stages{"mend", "domain", "sizes", "surface", "fill", "assess", "report"};
+        if (!c.layers.empty()) stages.emplace_back("layers");
+        ProgressLine progress(o.console, stages);
+        result = built(c, results, directory, progress.context());
+        write_build(result, c, results.path(), progress.context());
+        draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
+        write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
+        results.commit();
+    }
+    if (o.json)
+        print(summary_json(result, c));
+    else if (!o.console.quiet)
+        print(build_text(result, c, directory.string()));
+    return result.quality.is_good() ? kDone : kBroken;
+}
+
+}  // namespace
+
+int build_case(const BuildOptions& o, const std::filesystem::path& file, const std::filesystem::path& directory) {
+    ResultDirectory results(directory);
+    try {
+        const Case c = read_case(file);
+        return o.until == "surface" ? build_case_surface(o, c, results, directory)
+                                    : build_case_volume(o, c, results, directory);
+    } catch (const Cancelled&) {
+        throw;
+    } catch (const std::exception& e) {
+        results.set_earlier_result_aside(e.what());
+        throw;
+    }
+}
+
+void add_build(CLI::App& app, Commands& commands) {
+    const auto o = std::make_shared<BuildOptions>();
+    CLI::App* s = command(app, *o, "build", "the whole job: from a case file to a checked mesh",
+                          "anvilcast build cyclone.toml --out cyclone");
+    s->add_option("CASE", o->input, "case file (TOML)")->required();
+    s->add_option("-o,--out", o->directory, "directory for the results")->required();
+    s->add_option("--until", o->until, "stop at the surface mesh, and write that: surface.vtu and surface.stl")
+        ->check(CLI::IsMember({"surface"}));
+    commands.push_back({s, &o->console, [o] { return build_case(*o, o->input, o->directory); }});
+}
+
+}  // namespace cli

@@ -1,0 +1,88 @@
+#include <anvilcast/assembly.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/volume_mesh.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "assemble/face_order.hpp"
+
+namespace anvilcast {
+namespace {
+
+void check(const FacesOfPolyhedra& in) {
+    const std::size_t n = in.owner.size(), n_cells = in.cell_region.size();
+    std::vector<Index> n_faces(n_cells, 0);
+    for (std::size_t f = 0; f < n; ++f) {
+        auto place = [&] {
+            const Vec3& p = in.points[in.face_points[in.face_offsets[f]]];
+            return fmt::format("near [{:.6g}, {:.6g}, {:.6g}] m", p.x, p.y, p.z);
+        };
+        if (in.face_offsets[f + 1] - in.face_offsets[f] < 3)
+            throw InputError(fmt::format("face {} has fewer than three points", f));
+        for (std::size_t k = in.face_offsets[f]; k < in.face_offsets[f + 1]; ++k)
+            if (in.face_points[k] >= in.points.size())
+                throw InputError(fmt::format("a face refers to point {}, but there are only {} points",
+                                             in.face_points[k], in.points.size()));
+        const Index own = in.owner[f], other = in.neighbour[f], zone = in.face_zone[f];
+        if (own >= n_cells || (other != kNone && other >= n_cells))
+            throw InputError(fmt::format("a face {} belongs to a cell that is not there", place()));
+        if (own == other) throw InputError(fmt::format("a face {} has the same cell on both sides", place()));
+        if (zone != kNone && zone >= in.zones.size())
+            throw InputError(fmt::format("a face {} is in a zone that is not there", place()));
+        if (zone == kNone && other == kNone) throw InputError(fmt::format("an outer face {} is in no zone", place()));
+        if (other != kNone && (in.cell_region[own] != in.cell_region[other]) != (zone != kNone))
+            throw InputError(zone == kNone ? fmt::format("a face between two regions {} is in no zone", place())
+                                           : fmt::format("a face within a region {} is in a zone", place()));
+        ++n_faces[own];
+        if (other != kNone) ++n_faces[other];
+    }
+    for (std::size_t c = 0; c < n_cells; ++c) {
+        if (n_faces[c] < 4) throw InputError(fmt::format("polyhedron {} has fewer than four faces", c));
+        if (in.cell_region[c] >= in.regions.size())
+            throw InputError(
+                fmt::format("a cell refers to region {}, but there are only {}", in.cell_region[c], in.regions.size()));
+    }
+}
+
+}  // namespace
+
+VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& in) {
+    check(in);
+    auto sides = [&in](Index f) {
+        return FaceSides{std::min(in.owner[f], in.neighbour[f]),
+                         in.neighbour[f] == kNone ? kNone : std::max(in.owner[f], in.neighbour[f]), in.face_zone[f]};
+    };
+    const std::size_t n = in.owner.size(), n_cells = in.cell_region.size();
+    VolumeMesh mesh;
+    mesh.face_offsets.assign(1, 0);
+    mesh.face_offsets.reserve(n + 1);
+    mesh.face_points.reserve(in.face_points.size());
+    mesh.owner.reserve(n);
+    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+    for (const Index f : face_order(n, n_cells, in.zones.size(), sides)) {
+        const auto begin = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f]),
+                   end = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f + 1]);
+        const FaceSides s = sides(f);
+        if (s.owner == in.owner[f])
+            mesh.face_points.insert(mesh.face_points.end(), begin, end);
+        else
+            mesh.face_points.insert(mesh.face_points.end(), std::make_reverse_iterator(end),
+                                    std::make_reverse_iterator(begin));
+        if (s.zone != kNone && mesh.zones[s.zone].n_faces++ == 0) mesh.zones[s.zone].first_face = mesh.owner.size();
+        mesh.face_offsets.push_back(mesh.face_points.size());
+        mesh.owner.push_back(s.owner);
+        if (s.neighbour != kNone) mesh.neighbour.push_back(s.neighbour);
+    }
+    for (BoundaryZone& zone : mesh.zones)
+        if (zone.n_faces == 0) zone.first_face = n;
+    mesh.points = std::move(in.points);
+    mesh.cell_types.assign(n_cells, CellType::polyhedron);
+    mesh.cell_offsets.assign(n_cells + 1, 0);
+    mesh.cell_region = std::move(in.cell_region);
+    mesh.regions = std::move(in.regions);
+    return mesh;
+}
+
+}  // namespace anvilcast

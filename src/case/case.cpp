@@ -1,0 +1,461 @@
+#include <anvilcast/case.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/surface_files.hpp>
+
+#include <fmt/format.h>
+
+#include "base/names.hpp"
+#include "case/case_sizes.hpp"
+#include "case/section.hpp"
+#include "io/files.hpp"
+
+namespace anvilcast {
+namespace {
+
+/// Walks through the file's tables in the order in which the stages need them.
+class CaseReader {
+  public:
+    CaseReader(const toml::table& root, const std::filesystem::path& file, const std::string& text)
+        : top_(root, "the case file", file.string(), {}), file_(file) {
+        case_.file = file;
+        case_.text = text;
+    }
+
+    Case read() {
+        read_head();
+        for (const toml::table* t : list("part")) read_part(*t);
+        if (case_.parts.empty()) top_.fail(1, "there is no [[part]]; write [[part]] and file = \"body.stl\"");
+        read_mend();
+        for (const toml::table* t : list("zone")) read_zone(*t);
+        for (const toml::table* t : list("opening")) read_opening(*t);
+        read_wrap();
+        read_surround();
+        for (const toml::table* t : list("region")) read_region(*t);
+        check_regions();
+        read_domain();
+        read_sizes();
+        read_flow_and_layers();
+        read_fill();
+        read_limits();
+        read_export();
+        top_.finish();
+        return std::move(case_);
+    }
+
+  private:
+    Section section(const toml::table& table, const char* name) { return {table, name, file_.string(), case_.unit}; }
+
+    const toml::table* table(const char* key, const char* example) {
+        const toml::node* node = top_.find(key);
+        if (node == nullptr) {
+            if (example != nullptr) top_.fail(1, fmt::format("[{}] is missing; write {}", key, example));
+            return nullptr;
+        }
+        if (!node->is_table())
+            top_.fail(Section::line_of(*node), fmt::format("\"{}\" must be a table, written [{}]", key, key));
+        return node->as_table();
+    }
+    std::vector<const toml::table*> list(const char* key) {
+        std::vector<const toml::table*> out;
+        const toml::node* node = top_.find(key);
+        if (node == nullptr) return out;
+        const toml::array* array = node->as_array();
+        if (array == nullptr || !array->is_homogeneous(toml::node_type::table))
+            top_.fail(Section::line_of(*node),
+                      fmt::format("\"{}\" must be a list of tables, each written [[{}]]", key, key));
+        for (const toml::node& item : *array) out.push_back(item.as_table());
+        return out;
+    }
+
+    void read_head() {
+        Section s = section(*table("case", "[case] and unit = \"mm\""), "[case]");
+        case_.name = s.text("name").value_or(file_.stem().string());
+        const auto unit = s.parsed("unit", [](const std::string& t) { return parse_length_unit(t); });
+        if (!unit) s.fail("[case] unit is missing: the unit of bare lengths in this file, e.g. unit = \"mm\"");
+        case_.unit = *unit;
+        s.finish();
+    }
+    void read_part(const toml::table& t) {
+        Section s = section(t, "[[part]]");
+        PartSpec part;
+        const std::string file = s.required_text("file", "body.stl");
+        part.file = file_.parent_path() / file;
+        std::string stem = std::filesystem::path(file).filename().string();
+        stem = stem.substr(0, stem.find('.', 1));
+        part.name = s.name("name").value_or(base::tidy_name(stem));
+        for (const PartSpec& other : case_.parts)
+            if (other.name == part.name)
+                s.fail(fmt::format("there are two parts called \"{}\"; give one of them another name", part.name));
+        part.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
+        if (!part.unit && !states_unit(part.file))
+            s.fail(
+                "[[part]] unit is missing: the unit of the numbers in that file, e.g. unit = \"mm\" (only STEP and "
+                "IGES files "
+                "say)");
+        part.split_angle = s.number("split_angle", 1, 180);
+        part.weld = s.distance("weld").value_or(0);
+        part.chord = s.distance("chord").value_or(0);
+        part.angle = s.number("angle", 0.1, 90).value_or(10);
+        part.patience = s.number("patience", 1, 1e6).value_or(0);
+        s.finish();
+        case_.parts.push_back(std::move(part));
+    }
+    void read_mend() {
+        const toml::table* t = table("mend", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[mend]");
+        case_.mend.weld = s.distance("weld").value_or(0);
+        case_.mend.stitch = s.distance("stitch").value_or(0);
+        case_.mend.remove_needles = s.distance("remove_needles").value_or(0);
+        case_.mend.drop_specks = s.distance("drop_specks").value_or(0);
+        case_.mend.close_rims = s.distance("close_rims").value_or(0);
+        case_.mend.drop_duplicates = s.truth("drop_duplicates").value_or(true);
+        case_.mend.orient = s.truth("orient").value_or(true);
+        s.finish();
+    }
+    void read_zone(const toml::table& t) {
+        Section s = section(t, "[[zone]]");
+        ZoneRule rule;
+        rule.place = fmt::format("{}, line {}", file_.string(), s.line());
+        rule.name = *s.name("name", "lid");
+        rule.role = s.parsed("role", parse_role);
+        rule.part = s.text("part");
+        rule.matches = s.text("matches");
+        rule.near = s.point("near");
+        rule.normal = s.direction("normal");
+        rule.normal_tolerance = s.number("normal_tolerance", 0, 180).value_or(rule.normal_tolerance);
+        rule.inside_box = s.box("inside_box");
+        if (auto plane = s.table("on_plane", "{ point = [0, 0, 20], normal = [0, 0, 1] }", case_.unit)) {
+            rule.on_plane = Plane{plane->required_point("point"), plane->required_direction("normal")};
+            plane->finish();
+        }
+        if (auto cylinder = s.table("on_cylinder", "{ from = [0, 0, 0], to = [0, 0, 1], radius = 40 }", case_.unit)) {
+            rule.on_cylinder = Cylinder{cylinder->required_point("from"), cylinder->required_point("to"),
+                                        cylinder->required_length("radius", "40 mm")};
+            if (rule.on_cylinder->from == rule.on_cylinder->to)
+                cylinder->fail("[[zone]] on_cylinder: from and to are one point");
+            cylinder->finish();
+        }
+        rule.tolerance = s.distance("tolerance").value_or(0);
+        rule.area = s.area_range("area");
+        rule.touching = s.text("touching");
+        if (!rule.part && !rule.matches && !rule.near && !rule.normal && !rule.inside_box && !rule.on_plane &&
+            !rule.on_cylinder && !rule.area && !rule.touching)
+            s.fail(
+                "[[zone]] says what to name but not which zones: give part, matches, near, normal, inside_box, "
+                "on_plane, "
+                "on_cylinder, area or touching");
+        s.finish();
+        case_.zones.push_back(std::move(rule));
+    }
+    void read_opening(const toml::table& t) {
+        Section s = section(t, "[[opening]]");
+        OpeningSpec opening;
+        opening.line = s.line();
+        opening.name = *s.name("name", "gas-in");
+        opening.near = s.point("near");
+        opening.rim = s.text("rim").value_or("");
+        opening.all = s.truth("all").value_or(false);
+        if (!opening.near && opening.rim.empty() && !opening.all)
+            s.fail("[[opening]] does not say which: give near = [x, y, z], rim = \"a zone at its rim\", or all = true");
+        if (opening.near && opening.all) s.fail("[[opening]] near picks one opening: it does not go with all = true");
+        if (opening.all && opening.name.find('*') == std::string::npos)
+            s.fail(fmt::format("[[opening]] all = true needs a star in the name, for the number: name = \"{}-*\"",
+                               opening.name));
+        const auto duct = s.distance("duct"), inset = s.distance("inset");
+        if (duct && inset) s.fail("[[opening]] has a duct and an inset; it can be moved one way only");
+        opening.distance = duct.value_or(0) - inset.value_or(0);
+        const auto role = s.parsed("role", parse_role);
+        if (!role)
+            s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
+                               opening.name));
+        opening.role = *role;
+        // Ten inlets are often one condition.
+        for (const OpeningSpec& other : case_.openings)
+            if (other.name == opening.name && other.role != opening.role)
+                s.fail(fmt::format("the openings called \"{}\" are one zone, which cannot be {} and {}", opening.name,
+                                   role_name(other.role), role_name(opening.role)));
+        s.finish();
+        case_.openings.push_back(std::move(opening));
+    }
+    void read_wrap() {
+        const toml::table* t = table("wrap", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[wrap]");
+        WrapSpec wrap;
+        wrap.line = s.line();
+        wrap.gap = s.required_length("gap", "3 mm");
+        if (!(wrap.gap > 0)) s.fail("[wrap] gap must be more than 0: everything narrower than it is closed");
+        wrap.detail = s.positive_length("detail");
+        wrap.feature_angle = s.number("feature_angle", 1, 179).value_or(wrap.feature_angle);
+        wrap.parts = s.texts("parts").value_or(std::vector<std::string>{});
+        if (const toml::node* node = s.find("finer")) {
+            const toml::array* list = node->as_array();
+            if (list == nullptr || !list->is_homogeneous(toml::node_type::table))
+                s.fail(Section::line_of(*node), "[wrap] finer must be a list of tables, each written [[wrap.finer]]");
+            for (const toml::node& item : *list) {
+                Section finer = section(*item.as_table(), "[[wrap.finer]]");
+                wrap.finer.push_back(read_finer_gap(finer, file_.parent_path()));
+                if (wrap.finer.back().gap >= wrap.gap)
+                    finer.fail("[[wrap.finer]] gap is not finer than that of [wrap]");
+            }
+        }
+        s.finish();
+        case_.wrap = std::move(wrap);
+    }
+    void read_surround() {
+        const toml::table* t = table("surround", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[surround]");
+        SurroundSpec spec;
+        spec.line = s.line();
+        SurroundOptions& o = spec.options;
+        o.shape = s.parsed("shape", parse_surround_shape).value_or(SurroundShape::box);
+        o.flow = s.direction("flow").value_or(o.flow);
+        o.up = s.direction("up").value_or(o.up);
+        o.ahead = s.reach("ahead").value_or(o.ahead);
+        o.behind = s.reach("behind").value_or(o.behind);
+        o.aside = s.reach("aside").value_or(o.aside);
+        o.above = s.reach("above").value_or(o.above);
+        o.below = s.reach("below");
+        const auto from = s.point("from"), to = s.point("to");
+        if (from.has_value() != to.has_value())
+            s.fail("[surround] from and to go together: two opposite corners of the box");
+        if (from) {
+            for (const char* key : {"ahead", "behind", "aside", "above", "below"})
+                if (s.has(key))
+                    s.fail(fmt::format("[surround] has corners (from, to) and the distance {}; give one or the other",
+                                       key));
+            o.corners = Box{};
+            o.corners->include(*from);
+            o.corners->include(*to);
+        }
+        o.center = s.point("center");
+        o.radius = s.length("radius");
+        o.ground = s.truth("ground").value_or(false);
+        if (const auto at = s.length("ground_at")) {
+            o.ground = true;
+            o.ground_at = at;
+        }
+        const auto symmetry = s.parsed("symmetry", [](const std::string& text) {
+            const std::string axes = "xyz";
+            const bool turned = text.starts_with("-");
+            const std::string axis = turned ? text.substr(1) : text;
+            if (axis.size() != 1 || axes.find(axis) == std::string::npos)
+                throw InputError(fmt::format(
+                    "\"{}\" is not an axis; write \"y\" to keep the half with larger y, \"-y\" for the other", text));
+            SymmetryPlane plane;
+            plane.kept[static_cast<int>(axes.find(axis))] = turned ? -1 : 1;
+            return plane;
+        });
+        o.symmetry = symmetry;
+        const auto symmetry_at = s.length("symmetry_at");
+        if (symmetry_at && !o.symmetry) s.fail("[surround] symmetry_at needs symmetry = \"y\"");
+        if (o.symmetry) o.symmetry->at = symmetry_at.value_or(0);
+        s.finish();
+        case_.surround = spec;
+    }
+    void read_region(const toml::table& t) {
+        Section s = section(t, "[[region]]");
+        RegionRequest region;
+        region.name = s.name("name").value_or("fluid");
+        region.kind = s.parsed("kind", parse_region_kind).value_or(RegionKind::fluid);
+        region.inside = s.point("inside");
+        region.solid_of = s.text("solid_of").value_or("");
+        if (region.inside && !region.solid_of.empty())
+            s.fail("[[region]] has a point inside and is the solid of a part; give one or the other");
+        if (!region.solid_of.empty() && !s.has("kind")) region.kind = RegionKind::solid;
+        region.is_around = !region.inside && region.solid_of.empty();
+        if (region.is_around && !case_.surround)
+            s.fail(
+                "[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or solid_of = \"a "
+                "part\"");
+        for (const RegionRequest& other : case_.regions) {
+            if (other.name == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
+            if (other.is_around && region.is_around)
+                s.fail(fmt::format(
+                    "regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
+                    other.name, region.name));
+        }
+        if (const double size = s.positive_length("size"); size > 0) {
+            Refinement& all = case_.sizing.refine.emplace_back();
+            all.name = "region " + region.name;
+            all.volume = RegionVolume{region.name};
+            all.size = size;
+        }
+        s.finish();
+        case_.regions.push_back(std::move(region));
+    }
+    void check_regions() {
+        if (case_.regions.empty() && case_.surround) {
+            case_.regions.emplace_back();
+            case_.regions.back().is_around = true;
+        }
+        if (case_.regions.empty())
+            top_.fail(
+                1, "a [[region]] with a point inside is needed, e.g. [[region]], name = \"gas\", inside = [0, 0, 200]");
+    }
+    void read_domain() {
+        const toml::table* t = table("domain", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[domain]");
+        case_.join = s.distance("join").value_or(0);
+        const auto drop = s.parsed("leftovers", [](const std::string& text) {
+            if (text == "keep" || text == "drop") return text == "drop";
+            throw InputError(fmt::format("\"{}\" is not known; write \"keep\" or \"drop\"", text));
+        });
+        case_.drop_leftovers = drop.value_or(false);
+        s.finish();
+    }
+    void read_sizes() {
+        Section s = section(*table("sizing", "[sizing] and surface = 5"), "[sizing]");
+        read_sizing(s, case_);
+        std::size_t number = 0;
+        for (const toml::table* t : list("refine")) {
+            Section refine = section(*t, "[[refine]]");
+            case_.sizing.refine.push_back(read_refinement(refine, file_.parent_path(), ++number));
+            try {
+                validate(case_.sizing);
+            } catch (const InputError& e) {
+                refine.fail(fmt::format("[[refine]]: {}", e.what()));
+            }
+        }
+    }
+    void read_flow_and_layers() {
+        if (const toml::table* t = table("flow", nullptr)) {
+            Section s = section(*t, "[flow]");
+            case_.flow = read_flow(s);
+        }
+        for (const toml::table* t : list("layers")) {
+            Section s = section(*t, "[[layers]]");
+            case_.layers.push_back(read_layers(s));
+            if (case_.layers.back().y_plus && !case_.flow)
+                s.fail("[[layers]] y_plus needs the flow: [flow] with speed, fluid and length");
+        }
+    }
+    void read_fill() {
+        const toml::table* t = table("fill", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[fill]");
+        const auto cells = s.text("cells");
+        if (cells && *cells != "tetrahedra" && *cells != "polyhedra")
+            s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\" or \"polyhedra\"", *cells));
+        if (cells && *cells == "polyhedra") case_.cells = FillCells::polyhedra;
+        s.finish();
+    }
+    void read_limits() {
+        const toml::table* t = table("limits", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[limits]");
+        auto read = [&](const char* key, double least, double most) {
+            if (const auto value = s.number(key, least, most)) case_.limits.set(key, *value);
+        };
+        read("cells", 1, 1e10);
+        case_.limits.usual = s.truth("usual").value_or(true);
+        for (const char* short_name : {"skewness", "volume_growth"}) {
+            const MetricInfo& m = find_metric(short_name);
+            read(short_name, m.least, m.most);
+        }
+        for (const MetricInfo& m : metric_infos()) read(m.key, m.least, m.most);
+        s.finish();
+    }
+    void read_export() {
+        const toml::table* t = table("export", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[export]");
+        if (const toml::node* node = s.find("formats")) {
+            const toml::array* formats = node->as_array();
+            if (formats == nullptr) s.wrong_type(*node, "formats", "a list, e.g. [\"cgns\", \"vtu\", \"stl\"]");
+            for (const toml::node& item : *formats) {
+                const std::string format = item.value_or(std::string("?"));
+                if (format == "vtu")
+                    case_.write_vtu = true;
+                else if (format == "stl")
+                    case_.write_stl = true;
+                else if (format != "cgns")
+                    s.fail(Section::line_of(item),
+                           fmt::format("[export] formats: \"{}\" is not one of cgns, vtu, stl", format));
+            }
+        }
+        case_.stl_as_text = s.truth("stl_as_text").value_or(false);
+        s.finish();
+    }
+
+    Section top_;
+    std::filesystem::path file_;
+    Case case_;
+};
+
+/// TOML allows letters beyond ASCII in quotes and comments only, and quotes only where a key or a value begins. The
+/// rest is refused before the parser sees it, because its tables do not cover all letters.
+void check_letters(const std::string& text, const std::string& file) {
+    enum class Within { nothing, comment, basic, literal, long_basic, long_literal } within = Within::nothing;
+    std::size_t line = 1;
+    char before = '\n';  // the last character outside of quotes and comments that is no blank
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        auto starts = [&](const char* mark, std::size_t n = 3) { return text.compare(i, n, mark) == 0; };
+        if (c == '\n') {
+            ++line;
+            before = '\n';
+            if (within != Within::long_basic && within != Within::long_literal) within = Within::nothing;
+            continue;
+        }
+        switch (within) {
+            case Within::nothing:
+                if ((static_cast<unsigned char>(c) & 0x80U) != 0 && !(i < 3 && text.starts_with("\xEF\xBB\xBF")))
+                    throw InputError(
+                        fmt::format("{}, line {}: a letter beyond ASCII outside of quotes and comments", file, line));
+                if ((c == '"' || c == '\'') && std::string_view("\n=[,{.").find(before) == std::string_view::npos)
+                    throw InputError(fmt::format("{}, line {}: a quote in the middle of a value", file, line));
+                if (c != ' ' && c != '\t' && c != '\r') before = c;
+                if (c == '#')
+                    within = Within::comment;
+                else if (starts("\"\"\""))
+                    within = Within::long_basic, i += 2;
+                else if (starts("'''"))
+                    within = Within::long_literal, i += 2;
+                else if (c == '"')
+                    within = Within::basic;
+                else if (c == '\'')
+                    within = Within::literal;
+                break;
+            case Within::basic:
+                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
+                    ++i;
+                else if (c == '"')
+                    within = Within::nothing;
+                break;
+            case Within::literal:
+                if (c == '\'') within = Within::nothing;
+                break;
+            case Within::long_basic:
+                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
+                    ++i;
+                else if (starts("\"\"\""))
+                    within = Within::nothing, i += 2;
+                break;
+            case Within::long_literal:
+                if (starts("'''")) within = Within::nothing, i += 2;
+                break;
+            case Within::comment:
+                break;
+        }
+    }
+}
+
+}  // namespace
+
+Case parse_case(const std::string& text, const std::filesystem::path& file) {
+    check_letters(text, file.string());
+    try {
+        const toml::table root = toml::parse(text, file.string());
+        return CaseReader(root, file, text).read();
+    } catch (const toml::parse_error& e) {
+        throw InputError(fmt::format("{}, line {}: {}", file.string(), e.source().begin.line, e.description()));
+    }
+}
+
+Case read_case(const std::filesystem::path& file) { return parse_case(io::read_file(file), file); }
+
+}  // namespace anvilcast

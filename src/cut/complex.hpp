@@ -1,0 +1,55 @@
+// Triangles on their way to a conformal complex: points exact, each triangle with the inputs it is a piece of.
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <anvilcast/cut.hpp>
+
+#include <vector>
+
+#include "robust/exact_point.hpp"
+
+namespace anvilcast::cutting {
+
+struct Complex {
+    std::vector<robust::ExactPoint> points;
+    std::vector<Triangle> triangles;
+    std::vector<std::vector<CutSurface::Origin>> origins;  ///< of each triangle, sorted
+    std::vector<bool> is_settled;     ///< of each triangle: it is known not to meet another settled one
+    std::vector<Edge> feature_edges;  ///< sorted
+
+    std::array<const robust::ExactPoint*, 3> corners(Index t) const {
+        return {&points[triangles[t][0]], &points[triangles[t][1]], &points[triangles[t][2]]};
+    }
+    Vec3 normal(Index t) const {
+        const auto c = corners(t);
+        return triangle_normal(c[0]->approx(), c[1]->approx(), c[2]->approx());
+    }
+};
+
+Complex complex_of(const Surface& surface);
+
+/// Moves corners within `join` of another piece's corner, edge or face onto it, exactly. Pieces are connected over
+/// shared points.
+void join_pieces(Complex& complex, double join, CutSurface& report);
+
+/// Makes equal points one, coinciding triangles one, and removes triangles that are collinear or, because of
+/// rounding, turned against the input that they are a piece of (`normals`, of each input triangle): the triangles at
+/// the longest edge of such a one are divided at the corner opposite. Among triangles that are not settled, points
+/// within `grain` (metres) of each other are one, and triangles lower than that are removed likewise.
+void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain = 0);
+
+struct CutCount {
+    std::size_t pairs = 0, points = 0;
+};
+/// One exact cut of all triangles; nothing happens when none meet. Triangles that meet and are in one plane but for
+/// `grain` (metres) are put into one plane first.
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context);
+
+/// Puts triangles that meet (pairs) and differ from one plane by at most `grain` into one, exactly. Tells whether a
+/// corner moved.
+bool flatten(Complex& complex, const std::vector<std::array<Index, 2>>& pairs, double grain);
+
+/// All points to the nearest doubles. Triangles without a point that moved are settled, the others are not.
+void round_points(Complex& complex);
+
+}  // namespace anvilcast::cutting

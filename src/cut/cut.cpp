@@ -1,0 +1,107 @@
+#include <anvilcast/cut.hpp>
+#include <anvilcast/errors.hpp>
+#include <anvilcast/triangle_intersection.hpp>
+#include <anvilcast/weld.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "base/thread_limit.hpp"
+#include "cut/complex.hpp"
+
+namespace anvilcast {
+namespace cutting {
+
+Complex complex_of(const Surface& surface) {
+    Complex c;
+    c.points.assign(surface.points.begin(), surface.points.end());
+    c.triangles = surface.triangles;
+    c.is_settled.assign(surface.triangles.size(), false);
+    c.origins.resize(surface.triangles.size());
+    for (Index t = 0; t < surface.triangles.size(); ++t) c.origins[t] = {{t, surface.zone_of[t], false}};
+    c.feature_edges = surface.feature_edges;
+    return c;
+}
+
+void round_points(Complex& complex) {
+    std::vector<bool> moves(complex.points.size());
+    for (Index p = 0; p < complex.points.size(); ++p) {
+        moves[p] = !complex.points[p].is_double();
+        if (moves[p]) complex.points[p] = complex.points[p].approx();
+    }
+    for (Index t = 0; t < complex.triangles.size(); ++t) {
+        const Triangle& c = complex.triangles[t];
+        complex.is_settled[t] = !moves[c[0]] && !moves[c[1]] && !moves[c[2]];
+    }
+}
+
+namespace {
+
+constexpr int kMostPasses = 12;
+
+CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& out) {
+    Surface& s = out.surface;
+    for (const robust::ExactPoint& p : complex.points) s.points.push_back(p.approx());
+    s.triangles = complex.triangles;
+    s.zones = input.zones;
+    s.feature_edges = complex.feature_edges;
+    out.first_origin.push_back(0);
+    for (const auto& origins : complex.origins) {
+        s.zone_of.push_back(origins.front().zone);
+        out.origins.insert(out.origins.end(), origins.begin(), origins.end());
+        out.first_origin.push_back(static_cast<Index>(out.origins.size()));
+    }
+    drop_unused_points(s);
+    return std::move(out);
+}
+
+[[noreturn]] void report_unrest(const Complex& complex) {
+    const auto open = std::find(complex.is_settled.begin(), complex.is_settled.end(), false);
+    const Vec3 p =
+        complex.points[complex.triangles[static_cast<std::size_t>(open - complex.is_settled.begin())][0]].approx();
+    throw GeometryError(fmt::format(
+        "the surfaces cannot be cut where they meet near [{:.9g}, {:.9g}, {:.9g}] m: they run along each other "
+        "closer than numbers can tell apart; join them with a tolerance, or move one of them",
+        p.x, p.y, p.z));
+}
+
+}  // namespace
+}  // namespace cutting
+
+CutSurface cut_at_intersections(const Surface& surface, const CutOptions& options, const Context& context) {
+    using namespace cutting;
+    if (!(options.join >= 0) || !std::isfinite(options.join))
+        throw InputError(
+            fmt::format("the tolerance to join parts is {}; it must be 0 or a positive length", options.join));
+    const ThreadLimit limit(context);
+    context.report("domain", "where parts meet", 0.1);
+    std::vector<Vec3> normals;
+    for (Index t = 0; t < surface.triangles.size(); ++t)
+        normals.push_back(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
+    Complex complex = complex_of(surface);
+    CutSurface out;
+    tidy(complex, normals);
+    if (options.join > 0) {
+        join_pieces(complex, options.join, out);
+        tidy(complex, normals);
+    }
+    const double ulp = 0x1p-52 * (length(surface.bounds().lo) + length(surface.bounds().hi));
+    for (int pass = 0;; ++pass) {
+        // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
+        // together. The grain grows from pass to pass.
+        const double grain = ulp * std::ldexp(4.0, 3 * pass);
+        const CutCount count = cut_once(complex, normals, grain, context);
+        if (pass == 0) out.pairs_cut = count.pairs;
+        out.points_added += count.points;
+        const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),
+                                          [](const robust::ExactPoint& p) { return !p.is_double(); });
+        if (count.pairs == 0 && !is_exact) break;
+        if (pass == kMostPasses) report_unrest(complex);
+        round_points(complex);
+        tidy(complex, normals, grain);
+    }
+    return finished(complex, surface, std::move(out));
+}
+
+}  // namespace anvilcast

@@ -1,0 +1,157 @@
+#include "shape/features.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "base/disjoint_sets.hpp"
+
+namespace anvilcast::shape {
+namespace {
+
+constexpr double kCornerTurn = 40;  // degrees between successive edges of a curve that make a corner
+
+/// Within a wrap smaller angles than this (75 degrees) are its roughness.
+constexpr double kCosOfRoughness = 0.26;
+
+double cos_deg(double degrees) { return std::cos(degrees * std::numbers::pi / 180.0); }
+
+bool is_feature(const Domain& domain, const std::vector<Vec3>& normals, const SurfaceEdges& edges, std::size_t e,
+                double cos_limit) {
+    const Surface& s = domain.boundary;
+    if (edges.n_uses(e) != 2) return true;
+    const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
+    if (s.zone_of[u.triangle] != s.zone_of[v.triangle] || u.forward == v.forward) return true;
+    if (domain.sides[u.triangle] != domain.sides[v.triangle]) return true;
+    if (std::binary_search(s.feature_edges.begin(), s.feature_edges.end(), edges.ends(e))) return true;
+    const double limit = s.zones[s.zone_of[u.triangle]].is_wrapped ? std::min(cos_limit, kCosOfRoughness) : cos_limit;
+    return dot(normals[u.triangle], normals[v.triangle]) < limit;
+}
+
+/// The feature edges at each point, as numbers of edges.
+struct EdgesAtPoints {
+    EdgesAtPoints(const std::vector<Edge>& edges, std::size_t n_points) : first(n_points + 1, 0) {
+        for (const Edge& e : edges)
+            for (const Index p : e) ++first[p + 1];
+        for (std::size_t p = 1; p < first.size(); ++p) first[p] += first[p - 1];
+        list.resize(first.back());
+        std::vector<Index> at(first.begin(), first.end() - 1);
+        for (Index e = 0; e < edges.size(); ++e)
+            for (const Index p : edges[e]) list[at[p]++] = e;
+    }
+    std::size_t count(Index p) const { return first[p + 1] - first[p]; }
+
+    std::vector<Index> first, list;
+};
+
+void find_corners(const Surface& s, const EdgesAtPoints& at, Features& out) {
+    out.kind.assign(s.points.size(), PointKind::patch);
+    for (Index p = 0; p < s.points.size(); ++p) {
+        if (at.count(p) == 0) continue;
+        out.kind[p] = PointKind::corner;
+        if (at.count(p) != 2) continue;
+        auto other_end = [&](Index i) {
+            const Edge& e = out.edges[at.list[at.first[p] + i]];
+            return s.points[e[0] == p ? e[1] : e[0]];
+        };
+        const Vec3 in = normalized(s.points[p] - other_end(0)), on = normalized(other_end(1) - s.points[p]);
+        if (dot(in, on) >= cos_deg(kCornerTurn)) out.kind[p] = PointKind::curve;
+    }
+}
+
+void find_curves(const EdgesAtPoints& at, Features& out) {
+    out.curve_of_edge.assign(out.edges.size(), kNone);
+    auto follow = [&](Index start, Index edge) {
+        const auto number = static_cast<Index>(out.curves.size());
+        FeatureCurve curve{{start}};
+        while (out.curve_of_edge[edge] == kNone) {
+            out.curve_of_edge[edge] = number;
+            const Edge& e = out.edges[edge];
+            const Index p = e[0] == curve.points.back() ? e[1] : e[0];
+            curve.points.push_back(p);
+            if (out.kind[p] == PointKind::corner) break;
+            const Index* pair = at.list.data() + at.first[p];
+            edge = pair[0] == edge ? pair[1] : pair[0];
+        }
+        out.curves.push_back(std::move(curve));
+    };
+    auto follow_all = [&](bool from_corners) {
+        for (Index p = 0; p < out.kind.size(); ++p) {
+            if ((out.kind[p] == PointKind::corner) != from_corners) continue;
+            for (Index i = at.first[p]; i < at.first[p + 1]; ++i)
+                if (out.curve_of_edge[at.list[i]] == kNone) follow(p, at.list[i]);
+        }
+    };
+    follow_all(true);
+    follow_all(false);
+}
+
+double angle_at(const Surface& s, Index t, int k) {
+    const Vec3 u = s.corner(t, (k + 1) % 3) - s.corner(t, k), v = s.corner(t, (k + 2) % 3) - s.corner(t, k);
+    return std::atan2(length(cross(u, v)), dot(u, v));
+}
+
+/// Corners of triangles that hang together round their point without a feature edge between them share a normal.
+void find_normals(const Surface& s, const std::vector<Vec3>& normals, const SurfaceEdges& edges, Features& out) {
+    DisjointSets groups(3 * s.triangles.size());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        if (std::binary_search(out.edges.begin(), out.edges.end(), edges.ends(e))) continue;
+        const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
+        // The two run along the edge in opposite directions.
+        groups.join(3 * u.triangle + u.side, 3 * v.triangle + (v.side + 1) % 3);
+        groups.join(3 * u.triangle + (u.side + 1) % 3, 3 * v.triangle + v.side);
+    }
+    std::vector<Index> number(3 * s.triangles.size(), kNone);
+    out.normal_of_corner.resize(number.size());
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        for (int k = 0; k < 3; ++k) {
+            const Index corner = 3 * t + static_cast<Index>(k);
+            Index& group = number[groups.find(corner)];
+            if (group == kNone) {
+                group = static_cast<Index>(out.normals.size());
+                out.normals.emplace_back();
+            }
+            out.normal_of_corner[corner] = group;
+            out.normals[group] += normals[t] * angle_at(s, t, k);
+        }
+    for (Vec3& n : out.normals) n = normalized(n);
+}
+
+}  // namespace
+
+Index Features::curve_at(const Edge& edge) const {
+    const auto found = std::lower_bound(edges.begin(), edges.end(), edge);
+    return found != edges.end() && *found == edge ? curve_of_edge[static_cast<std::size_t>(found - edges.begin())]
+                                                  : kNone;
+}
+
+Features find_features(const Domain& domain, double feature_angle) {
+    const Surface& s = domain.boundary;
+    const SurfaceEdges edges(s.triangles, s.points.size());
+    std::vector<Vec3> normals(s.triangles.size());
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        normals[t] = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+    Features out;
+    DisjointSets patches(s.triangles.size());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        if (is_feature(domain, normals, edges, e, cos_deg(feature_angle)))
+            out.edges.push_back(edges.ends(e));
+        else
+            patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
+    }
+    std::sort(out.edges.begin(), out.edges.end());
+    const EdgesAtPoints at(out.edges, s.points.size());
+    find_corners(s, at, out);
+    find_curves(at, out);
+    std::vector<Index> number(s.triangles.size(), kNone);
+    out.patch_of.resize(s.triangles.size());
+    for (Index t = 0; t < s.triangles.size(); ++t) {
+        Index& patch = number[patches.find(t)];
+        if (patch == kNone) patch = out.n_patches++;
+        out.patch_of[t] = patch;
+    }
+    find_normals(s, normals, edges, out);
+    return out;
+}
+
+}  // namespace anvilcast::shape
