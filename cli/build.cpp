@@ -65,11 +65,15 @@ int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& res
     if (o.json)
         print(summary_json(result, c));
     else if (!o.console.quiet)
-        print(build_text(result, c, directory.string()));
+        print(build_text(result, c, directory.string(), o.full));
     return result.quality.is_good() ? kDone : kBroken;
 }
 
 }  // namespace
+
+void add_full(CLI::App* sub, BuildOptions& o) {
+    sub->add_flag("--full", o.full, "print all figures, not what fits one screen");
+}
 
 int build_case(const BuildOptions& o, const std::filesystem::path& file, const std::filesystem::path& directory) {
     ResultDirectory results(directory);
@@ -93,6 +97,7 @@ void add_build(CLI::App& app, Commands& commands) {
     s->add_option("-o,--out", o->directory, "directory for the results")->required();
     s->add_option("--until", o->until, "stop at the surface mesh, and write that: surface.vtu and surface.stl")
         ->check(CLI::IsMember({"surface"}));
+    add_full(s, *o);
     commands.push_back({s, &o->console, [o] { return build_case(*o, o->input, o->directory); }});
 }
 

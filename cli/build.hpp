@@ -9,7 +9,10 @@ namespace cli {
 
 struct BuildOptions : CommonOptions {
     std::string input, directory, until;
+    bool full = false;
 };
+
+void add_full(CLI::App* sub, BuildOptions& o);
 
 /// Returns the exit status.
 int build_case(const BuildOptions& o, const std::filesystem::path& file, const std::filesystem::path& directory);

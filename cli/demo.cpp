@@ -59,6 +59,7 @@ void add_demo(CLI::App& app, Commands& commands) {
     s->add_option("NAME", o->input, "demo to run; dust-cyclone when left out");
     s->add_option("-o,--out", o->directory, "directory for the results; anvilcast-demo/NAME when left out");
     s->add_flag("--list", o->list, "list the demos");
+    add_full(s, *o);
     commands.push_back({s, &o->console, [o] { return demo(*o); }});
 }
 

@@ -51,6 +51,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from improve" -s o -l out -r -d
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l target -x -d 'smallest dihedral angle to reach, degrees'
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l all -d 'better all tetrahedra'
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l more-cells -d 'allow more cells and points'
+complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -l full -d 'print all figures'
 complete -c anvilcast -n "__fish_seen_subcommand_from demo" -l list
 complete -c anvilcast -l help -s h -d 'options and an example'
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l limit -x

@@ -75,7 +75,9 @@ ANVILCAST_API std::string mend_text(const MendResult& mended, const std::string&
 ANVILCAST_API std::string wrap_text(const WrapResult& wrap, const std::string& file, const LengthUnit& unit);
 ANVILCAST_API std::string openings_text(const std::vector<Opening>& openings, const std::string& source,
                                         const LengthUnit& unit);
-ANVILCAST_API std::string build_text(const BuildResult& result, const Case& c, const std::string& directory);
+/// On one screen: the verdict, zones with their layers, the worst places, and where the rest is. `full`: all of it.
+ANVILCAST_API std::string build_text(const BuildResult& result, const Case& c, const std::string& directory,
+                                     bool full = false);
 ANVILCAST_API std::string surface_text(const SurfaceBuild& built, const Case& c, const std::string& directory);
 ANVILCAST_API std::string plan_text(const Plan& plan, const Case& c);
 

@@ -40,6 +40,24 @@ class ArchiveWriter {
         std::vector<T>().swap(list);
     }
 
+    /// As ArchiveReader has them, so that one description of a structure goes both ways. Lists are let go of.
+    template <typename T>
+    void pass(T& value) {
+        if constexpr (requires {
+                          value.clear();
+                          value.shrink_to_fit();
+                      } &&
+                      !std::is_same_v<T, std::string>)
+            hand_over(value);
+        else
+            add(value);
+    }
+    template <typename T, typename Pass>
+    void pass_list(std::vector<T>& list, const Pass& pass_item) {
+        add(std::uint64_t{list.size()});
+        for (T& item : list) pass_item(*this, item);
+    }
+
   private:
     Sink sink_;
 };
@@ -66,6 +84,17 @@ class ArchiveReader {
             source_(reinterpret_cast<char*>(list.data()), list.size() * sizeof(T));
         else
             for (T& item : list) take(item);
+    }
+    template <typename T>
+    void pass(T& value) {
+        take(value);
+    }
+    /// Items one by one: a size that makes no sense runs out of bytes before it runs out of memory.
+    template <typename T, typename Pass>
+    void pass_list(std::vector<T>& list, const Pass& pass_item) {
+        std::uint64_t n = 0;
+        take(n);
+        for (std::uint64_t k = 0; k < n; ++k) pass_item(*this, list.emplace_back());
     }
     [[noreturn]] static void refuse() { throw InputError("what was read is damaged"); }
 

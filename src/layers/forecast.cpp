@@ -5,10 +5,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "base/thread_limit.hpp"
 #include "domain/facing_sides.hpp"
 #include "layers/assignment.hpp"
+#include "layers/wall.hpp"
 
 namespace anvilcast {
 namespace {
@@ -18,6 +20,9 @@ constexpr double kSpacing = 2;
 constexpr int kMostSteps = 150;
 /// Walls whose normals differ from opposite ones by more than this cosine do not face each other.
 constexpr double kLeastFacing = 0.77;
+constexpr double kCellsPerVolume = 1 / 0.1178511;  // regular tetrahedra of edge 1
+constexpr double kSharp = 0.7;                     // radians between the walls at an edge
+constexpr double kRadians = std::numbers::pi / 180;
 
 class Forecaster {
   public:
@@ -56,10 +61,65 @@ class Forecaster {
             f.needed = narrow[side].needed;
             f.narrowest_at = narrow[side].at;
         }
+        add_edges(out);
         return out;
     }
 
   private:
+    /// Round convex edges the tops are larger than the wall, in corners smaller, and the core begins on them.
+    void add_edges(std::vector<LayerForecast>& out) const {
+        const Surface& s = domain_.boundary;
+        const SurfaceEdges edges(s.triangles, s.points.size());
+        for_facing_sides(
+            s.points, s.triangles, edges,
+            [&](std::size_t e, const SurfaceEdges::Use& use, Index side, const SurfaceEdges::Use& other_use,
+                Index other) {
+                if (assignment_.recipe_of_side[side] == kNone || assignment_.recipe_of_side[other] == kNone) return;
+                // Where the wall is round, tops are wider than its triangles, not more.
+                const double turn = turn_of(use, side, other_use, other);
+                if (std::abs(turn) < kSharp) return;
+                const Vec3 &a = s.points[edges.ends(e)[0]], &b = s.points[edges.ends(e)[1]];
+                out[assignment_.stack_of_side[side]].core_cells -=
+                    distance(a, b) * core_cells_at_edge(midpoint(a, b), turn, side, other);
+            });
+    }
+
+    Vec3 normal_of_side(Index side) const { return (side & 1U) != 0 ? -normal_of(side / 2) : normal_of(side / 2); }
+
+    /// How much the wall turns round an edge from one side to the other, radians: above 0 round a convex one.
+    double turn_of(const SurfaceEdges::Use& use, Index side, const SurfaceEdges::Use& other_use, Index other) const {
+        if (use.triangle == other_use.triangle) return std::numbers::pi;
+        const Surface& s = domain_.boundary;
+        const Vec3 n = normal_of_side(side), m = normal_of_side(other);
+        const Vec3 &on_edge = s.corner(use.triangle, static_cast<int>(use.side)),
+                   &tip = s.corner(other_use.triangle, static_cast<int>((other_use.side + 2) % 3));
+        const double turn = std::atan2(length(cross(n, m)), dot(n, m));
+        return dot(n, tip - on_edge) < 0 ? turn : -turn;
+    }
+
+    /// Of the core over a length of edge, in excess of what the walls on both sides are counted with.
+    double core_cells_at_edge(const Vec3& at, double turn, Index side, Index other) const {
+        constexpr double kSharpest = 2.1;  // radians: columns lean no farther
+        const layers::FanOptions fan;
+        const double size = sizes_.at(at), slope = sizes_.growth() - 1;
+        if (slope <= 0) return 0;
+        const LayerStack stack = stack_at(request_.recipes[assignment_.recipe_of_side[side]],
+                                          assignment_.stacks[assignment_.stack_of_side[side]], size);
+        const bool is_fan = turn > fan.largest_turn_deg * kRadians;
+        const double lean = std::copysign(2 * std::tan(0.5 * std::min(std::abs(turn), kSharpest)), turn);
+        const double width = stack.total * (is_fan ? turn : lean);  // of the tops that are won
+        double tops = size;
+        if (is_fan) {
+            const double n =
+                std::clamp(std::round(width / (fan.width * size)), std::ceil(turn / (fan.largest_step_deg * kRadians)),
+                           std::ceil(turn / (fan.step_deg * kRadians)));
+            tops = std::min(size, width / n);
+        }
+        const Vec3 outward = normalized(normal_of_side(side) + normal_of_side(other));
+        const double far = size_where_growth_ends(at + outward * stack.total, outward);
+        return width * kCellsPerVolume * 0.5 / slope * std::max(0.0, 1 / (tops * tops) - 1 / (far * far));
+    }
+
     struct Narrow {
         double area = 0, distance = Box::inf, needed = 0;
         Vec3 at;
@@ -90,7 +150,6 @@ class Forecaster {
     /// The cells of the core begin on the tops with the size that they would have begun with on the wall, and grow from
     /// there: all that the layers push outwards ends where growth does, and what is lost is as much of the cells there.
     double core_cells_per_area(const Vec3& at, const Vec3& normal, Index side) const {
-        constexpr double kCellsPerVolume = 1 / 0.1178511;  // regular tetrahedra of edge 1
         const LayerStack stack = stack_at(request_.recipes[assignment_.recipe_of_side[side]],
                                           assignment_.stacks[assignment_.stack_of_side[side]], sizes_.at(at));
         const double size = size_where_growth_ends(at + normal * stack.total, normal);

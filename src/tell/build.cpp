@@ -100,9 +100,7 @@ ordered_json layers_of_build(const BuildResult& r, const Case& c) {
     return out;
 }
 
-}  // namespace
-
-std::string build_text(const BuildResult& r, const Case& c, const std::string& directory) {
+std::string full_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
     std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(r.bounds, unit));
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
@@ -132,6 +130,92 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     text += time_text(r.costs);
     text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json, report.html\n", directory,
                         c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
+    return text;
+}
+
+/// At most so many rows of a table on one screen.
+constexpr std::size_t kMostRows = 14, kMostPlaces = 3;
+
+/// What stands on a zone's walls, in a few words; of an interface, on the side that has more.
+std::string layers_of_zone(const BuildResult& r, Index zone, const Case& c) {
+    const LayerFigures* most = nullptr;
+    for (const LayerFigures& f : r.quality.layers)
+        if (f.zone == zone && (most == nullptr || f.most > most->most)) most = &f;
+    if (most == nullptr) return "";
+    if (most->most == 0) return "none";
+    const double share = 100 * most->full_area / most->area;
+    std::string text = fmt::format("{} on {:.4g} %, first {}", most->most, std::floor(10 * share) / 10,
+                                   format_length(most->first_median, c.unit));
+    if (c.flow)
+        text += fmt::format(", y+ {:.3g}",
+                            y_plus_of(most->first_median, estimate_wall(c.flow->conditions), c.flow->y_plus_at));
+    return text;
+}
+
+std::string zone_rows(const BuildResult& r, const Case& c) {
+    const std::vector<BoundaryZone>& zones = r.mesh.zones;
+    const std::size_t width = std::min<std::size_t>(40, name_width(zones));
+    const bool has_layers = !r.quality.layers.empty();
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  {:<14}{}\n", "Zones", width + 2, "role", "faces", "area",
+                                   has_layers ? "layers" : "");
+    for (Index z = 0; z < zones.size() && z < kMostRows; ++z) {
+        const bool is_guess =
+            std::find(r.guessed_roles.begin(), r.guessed_roles.end(), zones[z].name) != r.guessed_roles.end();
+        text += padded("  " + zones[z].name, width + 2);
+        text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_name(zones[z].role), is_guess ? " (guess)" : ""),
+                            grouped(zones[z].n_faces));
+        text += padded(format_area(r.quality.zone_areas[z], c.unit), 14) + layers_of_zone(r, z, c) + "\n";
+    }
+    if (zones.size() > kMostRows) text += fmt::format("  and {} more\n", zones.size() - kMostRows);
+    return text;
+}
+
+/// The metrics nearest to what is asked of them, or beyond it, with their worst place.
+std::string place_rows(const QualityReport& q, const LengthUnit& unit) {
+    std::vector<std::pair<double, const Metric*>> nearest;
+    for (const Metric& m : q.metrics) {
+        const MetricInfo& info = metric_info(m.id);
+        if (m.worst.empty() || (!m.limit && !info.has_usual_limit())) continue;
+        const double limit = m.limit ? *m.limit : info.usual_limit, worst = m.worst.front().value;
+        nearest.emplace_back(m.low_is_better ? worst / limit : limit / worst, &m);
+    }
+    std::stable_sort(nearest.begin(), nearest.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+    std::string text;
+    for (std::size_t k = 0; k < nearest.size() && k < kMostPlaces; ++k) {
+        const Metric& m = *nearest[k].second;
+        const WorstPlace& w = m.worst.front();
+        text += padded("  " + m.name, 29) + fmt::format("{:>8.4g} {} {:<7.4g}", w.value, m.limit ? "of" : "~ ",
+                                                        m.limit ? *m.limit : metric_info(m.id).usual_limit);
+        text += fmt::format("at {}: {}\n", place(w.place, unit),
+                            !w.cause.empty()  ? w.cause
+                            : w.zone.empty()  ? "inside"
+                            : w.distance == 0 ? fmt::format("at '{}'", w.zone)
+                                              : fmt::format("{} from '{}'", format_length(w.distance, unit), w.zone));
+    }
+    return text.empty() ? "" : "\nWorst places: values nearest to their limits (of), or to what is usual (~)\n" + text;
+}
+
+}  // namespace
+
+std::string build_text(const BuildResult& r, const Case& c, const std::string& directory, bool full) {
+    if (full) return full_text(r, c, directory);
+    const LengthUnit& unit = c.unit;
+    std::string regions;
+    for (const Region& region : r.mesh.regions)
+        regions += fmt::format("{}{} ({})", regions.empty() ? "" : ", ", region.name, region_kind_name(region.kind));
+    std::string text =
+        fmt::format("{}: {}\n", bold(c.name), r.quality.is_good() ? good(r.quality.verdict) : bad(r.quality.verdict));
+    text += fmt::format("  {}, {} points in {}\n", cells_text(r.mesh), grouped(r.mesh.points.size()), regions);
+    text += fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
+                        format_length(r.largest_deviation, unit));
+    if (r.surround)
+        text += fmt::format("  the body is {} long and blocks {:.2f} % of the section\n",
+                            format_length(r.surround->body_length, unit), 100 * r.surround->blockage());
+    if (const std::size_t n = gathered(r.warnings).size(); n > 0)
+        text += fmt::format("  {} warning{} above\n", n, n == 1 ? "" : "s");
+    text += zone_rows(r, c) + place_rows(r.quality, unit) + time_text(r.costs);
+    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json; all figures: report.html, or with --full\n",
+                        directory, c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
     return text;
 }
 

@@ -231,6 +231,18 @@ for k, (mode, bits, packed, encoded) in enumerate([("Ascii", 32, 0, 0), ("Binary
 #endif
 }
 
+TEST_F(Tool, TellsABuildOnOneScreen) {
+    write_case("[[layers]]\nfirst_height = 0.3\ncount = 4\ngrowth = 1.2\n");
+    const Outcome o = run("build case.toml --out made");
+    ASSERT_NE(o.status, 2) << o.err;
+    EXPECT_LE(std::count(o.out.begin(), o.out.end(), '\n'), 30) << o.out;
+    const std::string first = o.out.substr(0, o.out.find('\n'));
+    EXPECT_NE(first.find("ound"), std::string::npos) << first;
+    EXPECT_NE(o.out.find("4 on 100 %, first 0.3"), std::string::npos) << o.out;
+    EXPECT_NE(o.out.find("--full"), std::string::npos);
+    EXPECT_GT(run("build case.toml --out made --full").out.size(), 2 * o.out.size());
+}
+
 TEST_F(Tool, BuildsPolyhedraWithLayers) {
     write_case(
         "[[layers]]\nfirst_height = 0.3\ncount = 4\ngrowth = 1.2\n[fill]\ncells = \"polyhedra\"\n"
@@ -238,7 +250,7 @@ TEST_F(Tool, BuildsPolyhedraWithLayers) {
         "\"vtu\"]\n");
     const Outcome planned = run("plan case.toml --json");
     ASSERT_EQ(planned.status, 0) << planned.err;
-    const Outcome o = run("build case.toml --out made");
+    const Outcome o = run("build case.toml --out made --full");
     ASSERT_EQ(o.status, 0) << o.err;
     for (const char* part : {"polyhedra", "visibility", "warp", "every limit holds"})
         EXPECT_NE(o.out.find(part), std::string::npos) << part << "\n" << o.out;

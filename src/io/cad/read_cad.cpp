@@ -208,41 +208,28 @@ SurfaceFile read_by_kernel(const std::string& name, const ReadSurfaceOptions& op
     }
 }
 
-void send(SurfaceFile&& file, io::ArchiveWriter& out) {
+/// What was read on its way between processes, in or out.
+template <typename Archive>
+void pass(Archive& a, SurfaceFile& file) {
     Surface& s = file.surface;
-    out.add(s.points);
-    out.add(s.triangles);
-    out.add(s.zone_of);
-    out.add(s.feature_edges);
-    out.add(std::uint64_t{s.zones.size()});
-    for (const Zone& z : s.zones) {
-        out.add(z.name);
-        out.add(z.part);
-    }
-    out.add(file.unit.name);
-    out.add(file.unit.metres);
-    out.add(file.knows_unit);
-    out.add(file.warnings);
+    a.pass(s.points);
+    a.pass(s.triangles);
+    a.pass(s.zone_of);
+    a.pass(s.feature_edges);
+    a.pass_list(s.zones, [](Archive& to, Zone& zone) {
+        to.pass(zone.name);
+        to.pass(zone.part);
+    });
+    a.pass(file.unit.name);
+    a.pass(file.unit.metres);
+    a.pass(file.knows_unit);
+    a.pass_list(file.warnings, [](Archive& to, std::string& warning) { to.pass(warning); });
 }
 
 SurfaceFile received(io::ArchiveReader& in) {
     SurfaceFile file;
     Surface& s = file.surface;
-    in.take(s.points);
-    in.take(s.triangles);
-    in.take(s.zone_of);
-    in.take(s.feature_edges);
-    std::uint64_t n_zones = 0;
-    in.take(n_zones);
-    for (std::uint64_t z = 0; z < n_zones; ++z) {
-        Zone& zone = s.zones.emplace_back();
-        in.take(zone.name);
-        in.take(zone.part);
-    }
-    in.take(file.unit.name);
-    in.take(file.unit.metres);
-    in.take(file.knows_unit);
-    in.take(file.warnings);
+    pass(in, file);
     file.is_cad = true;
     // A process with a damaged memory may have written anything.
     auto is_point = [&](Index p) { return p < s.points.size(); };
@@ -275,8 +262,12 @@ SurfaceFile io::read_cad(const std::filesystem::path& file, const ReadSurfaceOpt
     const std::string name = file.string();
     const ApartLimits limits = limits_for(name, options);
     SurfaceFile out;
-    const ApartEnd end = run_apart([&](ArchiveWriter& to) { send(read_by_kernel(name, options), to); },
-                                   [&](ArchiveReader& from) { out = received(from); }, limits, options.stop);
+    const ApartEnd end = run_apart(
+        [&](ArchiveWriter& to) {
+            SurfaceFile read = read_by_kernel(name, options);
+            pass(to, read);
+        },
+        [&](ArchiveReader& from) { out = received(from); }, limits, options.stop);
     switch (end) {
         case ApartEnd::done:
             break;
