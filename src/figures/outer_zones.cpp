@@ -18,6 +18,16 @@ Box box_of(const VolumeMesh& mesh, const BoundaryZone& zone) {
     return box;
 }
 
+/// Does all of a zone lie on one side of the box round the whole?
+bool is_on_side(const Box& zone, const Box& all) {
+    const double off = 1e-6 * all.diagonal();
+    for (int axis = 0; axis < 3; ++axis)
+        for (const Vec3* end : {&all.lo, &all.hi})
+            if (std::abs(zone.lo[axis] - (*end)[axis]) <= off && std::abs(zone.hi[axis] - (*end)[axis]) <= off)
+                return true;
+    return false;
+}
+
 /// What the zone adds to the volume that is enclosed, seen from a place, by the divergence theorem.
 double volume_under(const VolumeMesh& mesh, const BoundaryZone& zone, const Vec3& from) {
     double sum = 0;
@@ -38,7 +48,8 @@ std::optional<BodyWithin> body_within(const VolumeMesh& mesh) {
     double enclosed = 0;
     for (const BoundaryZone& zone : mesh.zones) {
         const Box box = box_of(mesh, zone);
-        const bool is_outer = box.diagonal() > kReach * all.diagonal();
+        const bool has_two_sides = zone.role == Role::interface_ || zone.role == Role::baffle;
+        const bool is_outer = !has_two_sides && (is_on_side(box, all) || box.diagonal() > kReach * all.diagonal());
         out.is_outer.push_back(is_outer ? 1 : 0);
         if (is_outer)
             enclosed += volume_under(mesh, zone, all.center());

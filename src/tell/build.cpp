@@ -164,7 +164,8 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
         text += padded("  " + zones[z].name, width + 2);
         text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_name(zones[z].role), is_guess ? " (guess)" : ""),
                             grouped(zones[z].n_faces));
-        text += padded(format_area(r.quality.zone_areas[z], c.unit), 14) + layers_of_zone(r, z, c) + "\n";
+        const std::string area = format_area(r.quality.zone_areas[z], c.unit), layers = layers_of_zone(r, z, c);
+        text += (layers.empty() ? area : padded(area, 14) + layers) + "\n";
     }
     if (zones.size() > kMostRows) text += fmt::format("  and {} more\n", zones.size() - kMostRows);
     return text;

@@ -12,6 +12,7 @@
 #include <fstream>
 #include <set>
 
+#include "figures/outer_zones.hpp"
 #include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
 
@@ -168,6 +169,28 @@ TEST_F(Figures, ShowSizesOnAPlane) {
     EXPECT_NEAR(p.drawn(482 - 312, 396 - 312, 482 + 312, 396 + 312), 0.785, 0.05);
     EXPECT_THROW(draw_sizes(directory / "no.png", domain, field, parse_cut_plane("z = 2", options().unit), options()),
                  InputError);
+}
+
+VolumeMesh round_a_ball(double box_size, double radius) {
+    const double h = 0.5 * box_size;
+    Surface all = joined({split_at_sharp_edges(kit::box({-h, -h, -h}, {h, h, h}, "far"), 40),
+                          kit::flipped(kit::sphere({0, 0, 0}, radius, 2))});
+    SizeOptions sizes;
+    sizes.surface = 0.3 * box_size;
+    sizes.refine = {{.name = "ball", .on = {"ball*"}, .size = 0.4 * radius}};
+    const Domain domain = kit::inside_of(all);
+    const SizeField field = make_size_field(domain, sizes);
+    return fill_with_tetrahedra(mesh_surface(domain, field), field);
+}
+
+TEST(OuterZones, HideASmallBodyAndNothingElse) {
+    const auto small = figures::body_within(round_a_ball(10, 0.5));
+    ASSERT_TRUE(small);
+    EXPECT_NEAR(small->body.extent().x, 1, 0.05);
+    EXPECT_EQ(std::count(small->is_outer.begin(), small->is_outer.end(), 1), 6);
+    // A large one is seen anyway, and without a body there is nothing to show instead.
+    EXPECT_FALSE(figures::body_within(round_a_ball(10, 4)));
+    EXPECT_FALSE(figures::body_within(round_a_ball(10, 4.5)));
 }
 
 TEST(FigureWords, AreUnderstoodOrRefused) {

@@ -238,7 +238,7 @@ TEST_F(Tool, TellsABuildOnOneScreen) {
     EXPECT_LE(std::count(o.out.begin(), o.out.end(), '\n'), 30) << o.out;
     const std::string first = o.out.substr(0, o.out.find('\n'));
     EXPECT_NE(first.find("ound"), std::string::npos) << first;
-    EXPECT_NE(o.out.find("4 on 100 %, first 0.3"), std::string::npos) << o.out;
+    EXPECT_NE(o.out.find("4 on 100 %, first 0.29"), std::string::npos) << o.out;
     EXPECT_NE(o.out.find("--full"), std::string::npos);
     EXPECT_GT(run("build case.toml --out made --full").out.size(), 2 * o.out.size());
 }
