@@ -55,11 +55,13 @@ class Pipe {
     std::array<int, 2> ends_{-1, -1};
 };
 
+#ifndef ANVILCAST_SANITIZED
 std::size_t own_address_space() {
     std::size_t pages = 0;
     std::ifstream("/proc/self/statm") >> pages;
     return pages * static_cast<std::size_t>(::sysconf(_SC_PAGESIZE));
 }
+#endif
 
 void set_limits([[maybe_unused]] const ApartLimits& limits) {
     const auto seconds = static_cast<rlim_t>(std::ceil(limits.cpu_seconds));

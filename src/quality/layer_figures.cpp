@@ -288,8 +288,8 @@ std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh, const std::vect
         r.zone = where[0];
         r.region = where[1];
         r.most = most_layers(list, has_polyhedra);
-        const auto request = std::find_if(asked.begin(), asked.end(), [&](const AskedLayers& a) {
-            return a.zone == where[0] && a.region == where[1];
+        const auto request = std::find_if(asked.begin(), asked.end(), [&r](const AskedLayers& a) {
+            return a.zone == r.zone && a.region == r.region;
         });
         if (r.most == 0 && request == asked.end()) continue;
         const Index full = request != asked.end() ? request->count : r.most;

@@ -47,9 +47,8 @@ class CgnsFile {
         check(cg_close(number_));
     }
     [[noreturn]] void fail() const {
-        const std::string text = fmt::format("{}: {}", path_.string(), cg_get_error());
-        if (writing_) throw FailureError(text + "; the mesh is not written");
-        throw InputError(text + "; is it a CGNS file?");
+        if (writing_) throw FailureError(cg_get_error());
+        throw InputError(fmt::format("{}: {}; is it a CGNS file?", path_.string(), cg_get_error()));
     }
 
   private:

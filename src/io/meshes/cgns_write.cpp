@@ -1,6 +1,10 @@
+#include <anvilcast/errors.hpp>
 #include <anvilcast/mesh_files.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <filesystem>
 #include <limits>
 #include <set>
 
@@ -338,7 +342,17 @@ class CgnsWriter {
 
 void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context) {
     PendingFile pending(file);
-    CgnsWriter(pending.path(), mesh, context).write();
+    try {
+        CgnsWriter(pending.path(), mesh, context).write();
+    } catch (const FailureError& e) {
+        // The library does not say why; mostly it is this.
+        constexpr std::uintmax_t kNothing = 1 << 20;
+        std::error_code code;
+        const std::filesystem::space_info space = std::filesystem::space(pending.path().parent_path(), code);
+        const bool is_full = !code && space.available < kNothing;
+        throw FailureError(fmt::format("{}: {}; the mesh is not written", file.string(),
+                                       is_full ? "no space is left on the disk" : e.what()));
+    }
     pending.commit();
 }
 
