@@ -115,7 +115,7 @@ void add_assess(CLI::App& app, Commands& commands) {
         command(app, *o, "assess", "quality, limits, worst places; exit status 1 when a limit is broken",
                 "anvilcast assess mesh.cgns --limit skewness=0.9\n  anvilcast assess mesh.cgns --select \"skewness > "
                 "0.8\" --write bad.vtu");
-    s->add_option("MESH", o->input, "mesh file (.cgns or .vtu)");
+    s->add_option("MESH", o->input, "mesh file " + mesh_endings());
     s->add_option("--limit", o->limit_texts, "METRIC=VALUE or cells=N; several may be given");
     s->add_flag("--no-usual-limits", o->no_usual_limits, "hold it to the limits given here alone");
     s->add_option("--worst", o->view.n_worst, "list so many worst places of each leading metric")

@@ -2,6 +2,7 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/faults.hpp>
+#include <anvilcast/formats.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/tell.hpp>
 
@@ -24,6 +25,13 @@ CLI::App* command(CLI::App& app, CommonOptions& o, const char* name, const char*
 }
 
 void add_unit(CLI::App* sub, CommonOptions& o, const char* what) { sub->add_option("--unit", o.unit, what); }
+
+std::string surface_endings() {
+    return fmt::format("({}, also .gz; {})", endings_read(FileKind::triangles, ", "),
+                       endings_read(FileKind::cad, ", "));
+}
+
+std::string mesh_endings() { return fmt::format("({})", endings_read(FileKind::mesh, ", ")); }
 
 void print(const std::string& raw) {
     const std::string text = printable(is_coloured() ? raw : without_marks(raw));

@@ -50,6 +50,10 @@ void add_demo(CLI::App& app, Commands& commands);
 CLI::App* command(CLI::App& app, CommonOptions& o, const char* name, const char* what, const char* example);
 void add_unit(CLI::App* sub, CommonOptions& o, const char* what);
 
+/// For help: "surface files (.stl .obj .ply, also .gz; .step .iges .brep)" and "(.cgns .vtu)".
+std::string surface_endings();
+std::string mesh_endings();
+
 /// Throws FailureError when standard output takes nothing. Marks show on a terminal alone.
 void print(const std::string& text);
 /// What a command that writes one file says when it is done.

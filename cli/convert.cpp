@@ -1,6 +1,7 @@
 // anvilcast convert: between the formats that are read and written.
 
 #include <anvilcast/errors.hpp>
+#include <anvilcast/formats.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/surface_files.hpp>
 
@@ -20,9 +21,9 @@ int convert(const ConvertOptions& o) {
     const LengthUnit unit = unit_of(o);
     if (is_surface_file(o.input)) {
         if (!is_surface_file(o.output))
-            throw InputError(fmt::format(
-                "{}: a surface can only be written to .stl, .obj or .ply; `anvilcast build` makes volume meshes",
-                o.output));
+            throw InputError(
+                fmt::format("{}: a surface can only be written to {}; `anvilcast build` makes volume meshes", o.output,
+                            endings_written(FileKind::triangles)));
         ReadSurfaceOptions options;
         if (!states_unit(o.input) || !o.unit.empty()) options.unit = unit;
         options.chord = length_or(o.chord_text, unit, 0);
@@ -44,9 +45,11 @@ void add_convert(CLI::App& app, Commands& commands) {
     const auto o = std::make_shared<ConvertOptions>();
     CLI::App* s = command(app, *o, "convert", "between the formats that are read and written",
                           "anvilcast convert mesh.cgns mesh.vtu");
-    s->add_option("IN", o->input, "a surface (.stl .obj .ply, also .gz; .step .iges .brep) or a mesh (.cgns .vtu)")
+    s->add_option("IN", o->input, fmt::format("a surface {} or a mesh {}", surface_endings(), mesh_endings()))
         ->required();
-    s->add_option("OUT", o->output, "a surface (.stl .obj .ply; of a mesh: its boundary) or a mesh (.cgns .vtu)")
+    s->add_option("OUT", o->output,
+                  fmt::format("a surface ({}; of a mesh: its boundary) or a mesh ({})",
+                              endings_written(FileKind::triangles, ", "), endings_written(FileKind::mesh, ", ")))
         ->required();
     s->add_flag("--ascii", o->ascii, "write STL and PLY as text");
     s->add_option("--chord", o->chord_text, "triangles of CAD faces stay within this of them");

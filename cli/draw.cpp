@@ -148,7 +148,8 @@ void add_draw(CLI::App& app, Commands& commands) {
                           "anvilcast draw mesh.cgns --cut \"y = 0\" --out cut.png\n"
                           "  anvilcast draw mesh.cgns --worst skewness --out worst.png\n"
                           "  anvilcast draw body.stl --openings --out openings.svg");
-    s->add_option("INPUT", o->input, "a mesh (.cgns .vtu), a surface (.stl .obj .ply .step ...) or a case (.toml)")
+    s->add_option("INPUT", o->input,
+                  fmt::format("a mesh {}, a surface {} or a case (.toml)", mesh_endings(), surface_endings()))
         ->required();
     s->add_option("-o,--out", o->output, "the picture to write (.png .svg)")->required();
     s->add_option("--colour", o->colour,

@@ -9,8 +9,7 @@
 namespace cli {
 
 void add_surface_files(CLI::App* sub, ModelOptions& o) {
-    sub->add_option("FILE", o.files,
-                    "surface files (.stl .obj .ply, also .gz; .step .iges .brep); several are looked at as one")
+    sub->add_option("FILE", o.files, fmt::format("surface files {}; several are looked at as one", surface_endings()))
         ->required();
     add_unit(sub, o, "unit of the numbers in the files (default mm; STEP and IGES know theirs)");
     sub->add_option("--split-angle", o.split_angle,

@@ -14,6 +14,7 @@
 #include <anvilcast/figures.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/flow.hpp>
+#include <anvilcast/formats.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
 #include <anvilcast/layer_figures.hpp>

@@ -2,6 +2,7 @@
 // named.
 
 #include <gtest/gtest.h>
+#include <anvilcast/formats.hpp>
 
 #include <algorithm>
 #include <filesystem>
@@ -95,6 +96,7 @@ const std::map<std::string, std::string> kHeaders{
     {"improve", "improve"},
     {"surface_files", "io"},
     {"stl", "io"},
+    {"formats", "io"},
     {"mesh_files", "io"},
     {"case", "case"},
     {"pipeline", "pipeline"},
@@ -205,6 +207,25 @@ TEST(Documents, NameFilesThatAreThere) {
         const std::string text{std::istreambuf_iterator<char>(in), {}};
         for (auto it = std::sregex_iterator(text.begin(), text.end(), path); it != std::sregex_iterator(); ++it)
             EXPECT_TRUE(fs::exists(fs::path(ANVILCAST_SOURCE) / (*it)[1].str())) << file << ": " << (*it)[1];
+    }
+}
+
+/// What is said of formats comes from one table, or is held against it.
+TEST(Documents, NameEveryFormat) {
+    auto text_of = [](const char* name) {
+        std::ifstream in(fs::path(ANVILCAST_SOURCE) / name);
+        return std::string{std::istreambuf_iterator<char>(in), {}};
+    };
+    const std::string documents = text_of("docs/geometry.md") + text_of("docs/quality.md") + text_of("README.md");
+    // The completions of the third shell offer all files.
+    const std::vector<std::string> completions{text_of("cli/completions/anvilcast.bash"),
+                                               text_of("cli/completions/_anvilcast")};
+    for (const anvilcast::FileFormat& format : anvilcast::file_formats()) {
+        EXPECT_NE(documents.find(format.name), std::string::npos) << format.name;
+        if (format.kind == anvilcast::FileKind::mesh) continue;
+        for (const char* ending : format.endings)
+            for (const std::string& completion : completions)
+                EXPECT_NE(completion.find(std::string(ending).substr(1)), std::string::npos) << ending;
     }
 }
 

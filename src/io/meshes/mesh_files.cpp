@@ -1,35 +1,35 @@
 #include <anvilcast/errors.hpp>
+#include <anvilcast/formats.hpp>
 #include <anvilcast/mesh_files.hpp>
 
 #include <fmt/format.h>
 
-#include <algorithm>
+#include <string_view>
+
+#include "io/surfaces/surface_text.hpp"
 
 namespace anvilcast {
-
 namespace {
-std::string lower_ending(const std::filesystem::path& file) {
-    std::string ending = file.extension().string();
-    std::transform(ending.begin(), ending.end(), ending.begin(),
-                   [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
-    return ending;
+
+std::string_view kind_of(const std::filesystem::path& file) {
+    const FileFormat* format = format_of(file);
+    return format == nullptr ? "" : format->name;
 }
+
 }  // namespace
 
 VolumeMesh read_mesh(const std::filesystem::path& file, const Context& context) {
-    const std::string ending = lower_ending(file);
-    if (ending == ".cgns") return read_cgns(file, context);
-    if (ending == ".vtu") return read_vtu(file);
-    throw InputError(
-        fmt::format("{}: a volume mesh is read from .cgns or .vtu, not from \"{}\"", file.string(), ending));
+    if (kind_of(file) == "CGNS") return read_cgns(file, context);
+    if (kind_of(file) == "VTU") return read_vtu(file);
+    throw InputError(fmt::format("{}: a volume mesh is read from {}, not from \"{}\"", file.string(),
+                                 endings_read(FileKind::mesh), io::lower_ending(file.string())));
 }
 
 void write_mesh(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context) {
-    const std::string ending = lower_ending(file);
-    if (ending == ".cgns") return write_cgns(file, mesh, context);
-    if (ending == ".vtu") return write_vtu(file, mesh);
-    throw InputError(
-        fmt::format("{}: a volume mesh is written to .cgns or .vtu, not to \"{}\"", file.string(), ending));
+    if (kind_of(file) == "CGNS") return write_cgns(file, mesh, context);
+    if (kind_of(file) == "VTU") return write_vtu(file, mesh);
+    throw InputError(fmt::format("{}: a volume mesh is written to {}, not to \"{}\"", file.string(),
+                                 endings_written(FileKind::mesh), io::lower_ending(file.string())));
 }
 
 Surface boundary_surface(const VolumeMesh& mesh) {

@@ -1,4 +1,5 @@
 #include <anvilcast/errors.hpp>
+#include <anvilcast/formats.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/surface_files.hpp>
 
@@ -15,47 +16,32 @@
 namespace anvilcast {
 namespace {
 
-enum class Format { none, stl, obj, ply, step, iges, brep };
-
-Format format_of(const std::filesystem::path& file) {
-    std::string ending = io::lower_ending(file.string());
-    const bool packed = ending == ".gz";
-    if (packed) ending = io::lower_ending(file.stem().string());
-    if (ending == ".stl") return Format::stl;
-    if (ending == ".obj") return Format::obj;
-    if (ending == ".ply") return Format::ply;
-    if (packed) return Format::none;
-    if (ending == ".step" || ending == ".stp") return Format::step;
-    if (ending == ".iges" || ending == ".igs") return Format::iges;
-    if (ending == ".brep") return Format::brep;
-    return Format::none;
+const FileFormat& format_named(const char* name) {
+    const auto all = file_formats();
+    return *std::find_if(all.begin(), all.end(),
+                         [name](const FileFormat& f) { return std::string_view(f.name) == name; });
 }
 
-const char* name_of(Format format) {
-    constexpr std::array<const char*, 7> names{"an unknown format", "STL", "OBJ", "PLY", "STEP", "IGES", "BREP"};
-    return names[static_cast<std::size_t>(format)];
-}
-
-/// What the first bytes tell without doubt; none when they could be anything.
-Format format_by_content(std::string_view content) {
+/// What the first bytes tell without doubt; null when they could be anything.
+const FileFormat* format_by_content(std::string_view content) {
     const std::string_view begin = content.substr(0, 200);
-    if (begin.starts_with("ply\n") || begin.starts_with("ply\r")) return Format::ply;
-    if (begin.find("ISO-10303-21;") != std::string_view::npos) return Format::step;
+    if (begin.starts_with("ply\n") || begin.starts_with("ply\r")) return &format_named("PLY");
+    if (begin.find("ISO-10303-21;") != std::string_view::npos) return &format_named("STEP");
     if (io::trimmed(begin).starts_with("DBRep_DrawableShape") || io::trimmed(begin).starts_with("CASCADE Topology"))
-        return Format::brep;
+        return &format_named("BREP");
     if (begin.size() > 73 && begin.substr(72, 1) == "S" &&
         begin.substr(73, 7).find_first_not_of(" 01") == std::string_view::npos)
-        return Format::iges;
-    return Format::none;
+        return &format_named("IGES");
+    return nullptr;
 }
 
 bool is_gzip(std::string_view content) { return content.starts_with("\x1f\x8b"); }
 
-void check_content(std::string_view content, Format format, const std::string& name) {
-    const Format seen = format_by_content(content);
-    if (seen != Format::none && seen != format)
+void check_content(std::string_view content, const FileFormat& format, const std::string& name) {
+    const FileFormat* seen = format_by_content(content);
+    if (seen != nullptr && seen != &format)
         throw InputError(fmt::format("{}: its name says {}, its content is {}; give it the ending that fits", name,
-                                     name_of(format), name_of(seen)));
+                                     format.name, seen->name));
 }
 
 LengthUnit needed_unit(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
@@ -64,7 +50,8 @@ LengthUnit needed_unit(const std::filesystem::path& file, const ReadSurfaceOptio
         fmt::format("{}: a file of this kind does not say the unit of its numbers; give it, e.g. mm", file.string()));
 }
 
-SurfaceFile read_triangles(const std::filesystem::path& file, Format format, const ReadSurfaceOptions& options) {
+SurfaceFile read_triangles(const std::filesystem::path& file, const FileFormat& format,
+                           const ReadSurfaceOptions& options) {
     const std::string name = file.string();
     SurfaceFile out;
     out.unit = needed_unit(file, options);
@@ -77,9 +64,10 @@ SurfaceFile read_triangles(const std::filesystem::path& file, Format format, con
     if (packed) content = gunzip(content, name);
     check_content(content, format, name);
     std::size_t others_skipped = 0;
-    out.surface = format == Format::stl   ? parse_stl(content, name, out.unit, &out.triangles_dropped)
-                  : format == Format::obj ? parse_obj(content, name, out.unit, &out.triangles_dropped, &others_skipped)
-                                          : parse_ply(content, name, out.unit, &out.triangles_dropped);
+    const std::string_view kind = format.name;
+    out.surface = kind == "STL"   ? parse_stl(content, name, out.unit, &out.triangles_dropped)
+                  : kind == "OBJ" ? parse_obj(content, name, out.unit, &out.triangles_dropped, &others_skipped)
+                                  : parse_ply(content, name, out.unit, &out.triangles_dropped);
     if (others_skipped > 0)
         out.warnings.push_back(
             fmt::format("{}: {} line(s), point(s), curve(s) or curved surface(s) are skipped: faces alone are read",
@@ -96,25 +84,29 @@ SurfaceFile with_drops_told(SurfaceFile file, const std::string& name) {
 
 }  // namespace
 
-bool is_surface_file(const std::filesystem::path& file) { return format_of(file) != Format::none; }
+bool is_surface_file(const std::filesystem::path& file) {
+    const FileFormat* format = format_of(file);
+    return format != nullptr && format->kind != FileKind::mesh;
+}
 
 bool states_unit(const std::filesystem::path& file) {
-    return format_of(file) == Format::step || format_of(file) == Format::iges;
+    const FileFormat* format = format_of(file);
+    return format != nullptr && format->states_unit;
 }
 
 SurfaceFile read_surface(const std::filesystem::path& file, const ReadSurfaceOptions& options) {
-    const Format format = format_of(file);
-    if (format == Format::none)
-        throw InputError(fmt::format(
-            "{}: a surface is read from .stl, .obj or .ply (also .gz), .step, .stp, .iges, .igs or .brep, not "
-            "from \"{}\"",
-            file.string(), io::lower_ending(file.string())));
-    if (format < Format::step) return with_drops_told(read_triangles(file, format, options), file.string());
+    if (!is_surface_file(file))
+        throw InputError(fmt::format("{}: a surface is read from {} (also .gz), {}, not from \"{}\"", file.string(),
+                                     endings_read(FileKind::triangles, ", "), endings_read(FileKind::cad),
+                                     io::lower_ending(file.string())));
+    const FileFormat& format = *format_of(file);
+    if (format.kind == FileKind::triangles)
+        return with_drops_told(read_triangles(file, format, options), file.string());
     const std::string begin = io::read_file(file, 400);
     check_content(begin, format, file.string());
-    if (format_by_content(begin) == Format::none)
+    if (format_by_content(begin) == nullptr)
         throw InputError(fmt::format("{}: its name says {}, but it does not begin like one; export the model again",
-                                     file.string(), name_of(format)));
+                                     file.string(), format.name));
     return with_drops_told(io::read_cad(file, options), file.string());
 }
 
@@ -124,17 +116,18 @@ void copy_surface_file(const std::filesystem::path& from, const std::filesystem:
 }
 
 void write_surface(const std::filesystem::path& file, const Surface& surface, const LengthUnit& unit, bool ascii) {
-    const Format format = format_of(file);
+    const FileFormat* format = format_of(file);
+    const std::string_view kind = format == nullptr ? "" : format->name;
     std::string content;
-    if (format == Format::stl)
+    if (kind == "STL")
         content = ascii ? stl_text(surface, unit) : stl_bytes(surface, unit);
-    else if (format == Format::obj)
+    else if (kind == "OBJ")
         content = io::obj_text(surface, unit);
-    else if (format == Format::ply)
+    else if (kind == "PLY")
         content = io::ply_content(surface, unit, ascii);
     else
-        throw InputError(fmt::format("{}: a surface is written to .stl, .obj or .ply (also .gz), not to \"{}\"",
-                                     file.string(), io::lower_ending(file.string())));
+        throw InputError(fmt::format("{}: a surface is written to {} (also .gz), not to \"{}\"", file.string(),
+                                     endings_written(FileKind::triangles), io::lower_ending(file.string())));
     io::write_file(file, io::lower_ending(file.string()) == ".gz" ? io::gzipped(content) : content);
 }
 
