@@ -1,3 +1,11 @@
+// Cells by their corners and boundary faces come in; out comes a mesh with faces, owners and neighbours.
+// 1. Every side of every cell, and every boundary face, gets a key of its sorted points; equal keys meet by sorting, in
+//    pieces side by side. Two sides make an inner face, one with a boundary face an outer one, two with a boundary face
+//    between them a baffle, or an interface where the regions differ.
+// 2. Faces are put in order: those within regions, interfaces, then the boundary zone by zone; of equal rank by owner.
+// 3. Points of baffles are doubled but for those on their free edges, so that the sides share no point within.
+// All decisions are of whole numbers. What does not fit is an InputError with a place.
+
 #include <anvilcast/assembly.hpp>
 #include <anvilcast/volume_mesh.hpp>
 

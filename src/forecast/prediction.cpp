@@ -1,3 +1,12 @@
+// How many cells and triangles a domain with a size field comes to, before any of them is made.
+// 1. Cells: over each leaf of the field volume over (size^3 times that of a regular tetrahedron of edge 1) is summed
+//    up, region by region and source by source. A leaf that walls run through is looked at along one line across them,
+//    through a place that changes from leaf to leaf: what is thinner than a leaf is met as often as it is large.
+// 2. Between two walls closer than a size there is one layer of cells, however close they are.
+// 3. A region's volume is known exactly from its boundary: what leaves at walls come to is scaled to it.
+// 4. Triangles: pieces of the boundary divided until they are no larger than their size.
+// Everything here is an estimate; rates were measured on the demos and on simple bodies, and tests hold plans to 15 %.
+
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/prediction.hpp>
 

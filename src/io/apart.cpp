@@ -1,3 +1,11 @@
+// Work done in a forked process, so that it cannot take this one with it.
+// 1. The child takes back all signals, gets bounds for its time and memory, and sends what it makes through a pipe as
+// it
+//    makes it; an error is sent as its kind and text.
+// 2. The parent reads, listens for a stop, and waits a busy machine's while longer than the child may compute.
+// 3. How the child ended tells which message fits: done, out of time, out of memory, or fallen.
+// What comes through the pipe is checked by who asked for it: a process with a damaged memory may write anything.
+
 #include "io/apart.hpp"
 
 #include <anvilcast/errors.hpp>

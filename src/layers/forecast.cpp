@@ -1,3 +1,9 @@
+// What layers will come to, before there are any: their stacks, where walls are too near to each other for them, and
+// how many cells of the core they take the place of. The core begins on the tops with the sizes that it would have had
+// on the walls and grows from there: so all that layers push outwards ends where growth does, and what is lost is their
+// own volume in cells of the size there. Round sharp edges the tops are larger than the walls, and strips of fans
+// narrower, which is counted edge by edge. Estimates; `plan` and `build` are held to each other within 15 %.
+
 #include <anvilcast/layers.hpp>
 #include <anvilcast/triangle_tree.hpp>
 

@@ -1,3 +1,15 @@
+// Sheets of pieces, each with a size, and volumes come in; out comes an octree with a size at the corners of its
+// leaves.
+// 1. From the whole domain downwards a cell is divided until it is fine enough for what rules in it: at most kAtWalls
+//    sizes wide where a wall runs through it, and as wide as interpolation between its corners stays within
+//    kInterpolationError of the size in its middle.
+// 2. What can rule in a cell (branches of the sheets' box trees, volumes) is narrowed down on the way, so that a small
+//    cell looks at little. What would lower a size by less than kWorthIt is not looked into.
+// 3. The top is grown breadth first, then its branches side by side; grafted in order they are the same tree on any
+//    number of threads.
+// It ends because cells halve and no cell below kDeepest is divided; a budget of cells bounds what is asked for in
+// vain. Sizes are in single precision and rounded; nothing topological rests on them.
+
 #include "sizing/octree.hpp"
 
 #include <fmt/format.h>

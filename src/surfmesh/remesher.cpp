@@ -1,3 +1,11 @@
+// One draft, changed by splits, collapses, flips and moves, each of which is done only when what it leaves passes the
+// same test: every triangle faces the way its patch does and bulges from it by no more than the limits.
+// Edges longer than kLongest sizes are split, those shorter than kShortest collapsed, edges flipped towards equal
+// numbers of neighbours and then towards larger angles, points moved to the middle of their neighbours weighted by size
+// and put back onto their patch. Each pass goes through a list made beforehand and ends with it; splitting ends because
+// the edges that it leaves are shorter than those it takes. Points and normals are rounded; which triangles there are
+// at an edge is bookkeeping and exact.
+
 #include "surfmesh/remesher.hpp"
 
 #include <algorithm>

@@ -15,7 +15,10 @@ class EdgeTable {
         std::size_t size = 256;
         while (size < 2 * n) size *= 2;
         if (size > entries_.size()) entries_.assign(size, {});
-        ++stamp_;
+        if (++stamp_ == 0) {  // once in four thousand million times
+            entries_.assign(entries_.size(), {});
+            stamp_ = 1;
+        }
         n_waiting_ = 0;
     }
     /// What was given with the edge ba; kNone when that is still to come, and then `code` waits for it.

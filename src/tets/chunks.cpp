@@ -1,3 +1,12 @@
+// A complex comes in, and goes out with work done on all of it, by pieces side by side.
+// 1. Tetrahedra are parted by a plane across the longest extent of their middles, and again, until each part is a chunk
+//    of at most `most`. Where the cut is made is a share given by the caller, so that borders fall elsewhere next time.
+// 2. Each chunk becomes a complex of its own: its own vertices first, shared ones behind them. Faces on its border are
+//    tagged, which keeps them and their vertices; the tag says which face of the whole it was.
+// 3. The work is done; what has become of each chunk is numbered in the order of chunks, and faces on borders find each
+//    other by their tags.
+// Numbers depend on the cuts and the work alone, not on who did it when: the same bytes on any number of threads.
+
 #include "tets/chunks.hpp"
 
 #include <tbb/parallel_for.h>
@@ -205,6 +214,7 @@ class Work {
 }  // namespace
 
 void work_in_chunks(TetComplex& complex, std::size_t most, double cut, const std::function<void(TetComplex&)>& work) {
+    require_room_for(complex.n_slots());
     if (complex.n_slots() <= most)
         work(complex);
     else

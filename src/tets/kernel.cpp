@@ -226,6 +226,7 @@ void Kernel::provide_slots() {
             free_.pop_back();
         } else {
             cavity_[k] = static_cast<Index>(cells_.size());
+            require_room_for(cells_.size() + 1);
             cells_.emplace_back();
         }
     }

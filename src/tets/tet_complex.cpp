@@ -6,6 +6,12 @@
 #include <anvilcast/errors.hpp>
 
 namespace anvilcast::tets {
+
+void refuse_tets() {
+    throw FailureError(
+        fmt::format("more than {} million tetrahedra in one mesh are more than it can number; ask for larger sizes",
+                    kMostTets / 1000000));
+}
 namespace {
 
 std::array<Index, 3> sorted_face(const Index* v, int f) {
@@ -158,6 +164,7 @@ Index TetComplex::allocate(Worker& worker) {
         return t;
     }
     if (worker.owner != nullptr) throw InternalError("a worker has run out of slots");
+    require_room_for(tets_.size() + 1);
     tets_.emplace_back();
     tags_.push_back(kNoTags);
     mark_.push_back(0);

@@ -30,6 +30,15 @@ constexpr Index tet_of(Index code) { return code >> 2; }
 constexpr int face_of(Index code) { return static_cast<int>(code & 3U); }
 constexpr Index code_of(Index tet, int face) { return tet * 4 + static_cast<Index>(face); }
 
+/// The number of a tetrahedron with one of its four faces, and beside that a mark of its chunk, share 32 bits.
+inline constexpr std::size_t kMostTets = (std::size_t{1} << 29) - 1;
+/// Throws FailureError.
+[[noreturn]] void refuse_tets();
+/// What would not fit is told, nothing wraps round.
+inline void require_room_for(std::size_t n_tets) {
+    if (n_tets > kMostTets) refuse_tets();
+}
+
 /// The vertices of face i, counter-clockwise seen from inside (their normal points to v[i]).
 inline constexpr int kFace[4][3] = {{1, 3, 2}, {0, 2, 3}, {0, 3, 1}, {0, 1, 2}};
 /// The six edges, each with the edge opposite to it, such that (a, b, c, d) is an even permutation.
