@@ -5,7 +5,7 @@ build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-d
                 libcairo2-dev pkg-config libjs-three libtomlplusplus-dev nlohmann-json3-dev libcli11-dev libeigen3-dev libgmp-dev
                 libocct-data-exchange-dev libocct-ocaf-dev libocct-modeling-algorithms-dev libocct-modeling-data-dev
                 libocct-foundation-dev)
-test_packages=(libgtest-dev cgns-convert python3-vtk9 man-db)
+test_packages=(libgtest-dev librapidcheck-dev cgns-convert python3-vtk9 man-db)
 # For the second compiler and the fuzz targets.
 clang_packages=(clang libclang-rt-14-dev)
 # For the test of the pages, which is skipped where these cannot be had.
