@@ -15,6 +15,7 @@
 #include <map>
 
 #include "base/thread_limit.hpp"
+#include "geometry/triangle_shape.hpp"
 #include "layers/assignment.hpp"
 #include "layers/shore.hpp"
 
@@ -201,19 +202,13 @@ class Grower {
         return sum > kLeastVolume * longest * longest * longest;
     }
 
-    static double smallest_sine(const Vec3& a, const Vec3& b, const Vec3& c) {
-        const double x = length_squared(c - b), y = length_squared(a - c), z = length_squared(b - a);
-        const double product = x <= y && x <= z ? y * z : y <= z ? x * z : x * y;
-        return product > 0 ? std::sqrt(length_squared(triangle_normal(a, b, c)) / product) : 0;
-    }
-
     /// The core is built on the tops: they must be no needles where the wall has none.
     bool has_good_top(const LayerStacks::Face& face) const {
         if (face.side == kNone) return true;
         const Index a = face.columns[0], b = face.columns[1], c = face.columns[2];
-        const double now = smallest_sine(top_[a], top_[b], top_[c]);
+        const double now = geometry::smallest_sine(top_[a], top_[b], top_[c]);
         return now > kLeastSine ||
-               now > kLeastShare * smallest_sine(wall_.place_of(a), wall_.place_of(b), wall_.place_of(c));
+               now > kLeastShare * geometry::smallest_sine(wall_.place_of(a), wall_.place_of(b), wall_.place_of(c));
     }
 
     bool are_cells_valid() {

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "geometry/triangle_shape.hpp"
+
 namespace anvilcast::surfmesh {
 namespace {
 
@@ -30,8 +32,6 @@ std::array<Vec3, 3> corners(const Draft& mesh, Index t) {
     return {mesh.points[c[0]], mesh.points[c[1]], mesh.points[c[2]]};
 }
 
-Vec3 middle(const std::array<Vec3, 3>& p) { return (p[0] + p[1] + p[2]) / 3.0; }
-
 Vec3 normal(const std::array<Vec3, 3>& p) { return triangle_normal(p[0], p[1], p[2]); }
 
 }  // namespace
@@ -42,8 +42,9 @@ std::vector<FlawedTriangle> flawed_triangles(const Original& original, const Dra
         const Triangle& c = mesh.triangles[t];
         const bool is_forced =
             std::none_of(c.begin(), c.end(), [&](Index p) { return mesh.kind[p] == PointKind::patch; });
-        out.push_back(
-            {{kind, middle(corners(mesh, t)), value, original.zone_of_patch(mesh.patch_of[t])}, t, is_forced});
+        out.push_back({{kind, geometry::middle_of(corners(mesh, t)), value, original.zone_of_patch(mesh.patch_of[t])},
+                       t,
+                       is_forced});
     };
     for (Index t = 0; t < mesh.triangles.size(); ++t)
         if (const double angle = smallest_angle(corners(mesh, t)); angle < kLeastAngle)
@@ -74,7 +75,7 @@ std::vector<SurfaceFlaw> flawed_areas(const Original& original, const Draft& mes
         const auto p = corners(mesh, t);
         const Index zone = original.zone_of_patch(mesh.patch_of[t]);
         after[zone] += triangle_area(p[0], p[1], p[2]);
-        if (n[zone]++ == 0) place[zone] = middle(p);
+        if (n[zone]++ == 0) place[zone] = geometry::middle_of(p);
     }
     std::vector<SurfaceFlaw> out;
     for (Index z = 0; z < before.size(); ++z) {
