@@ -22,25 +22,35 @@ double total_volume(const TetComplex& complex) {
     return sum;
 }
 
+/// A surface's triangles and the complex of its points in a large box, whose corners are sheared a little.
+struct Start {
+    TetComplex complex;
+    SurfaceTriangles surface;
+};
+
+Start begun(const Surface& body) {
+    std::vector<Vec3> points = body.points;
+    for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {6, 6.3, 6.4}).points) points.push_back(corner);
+    const std::vector<Index> order = insertion_order(points);
+    const Kernel kernel(points, order, {});
+    Start out{{kernel.points(), kernel.tets()}, {}};
+    std::vector<Index> number(points.size());
+    for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
+    for (Index t = 0; t < body.triangles.size(); ++t) {
+        const Triangle& c = body.triangles[t];
+        out.surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
+        out.surface.parent.push_back(t);
+    }
+    return out;
+}
+
 TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
     std::mt19937 random(8);
     std::uniform_real_distribution<double> unit(0.3, 1);
     for (int i = 0; i < 10; ++i) {
         Surface body = kit::sphere({0, 0, 0}, 1, 2);
         for (Vec3& p : body.points) p *= unit(random);
-        std::vector<Vec3> points = body.points;
-        for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {4, 4.3, 4.4}).points) points.push_back(corner);
-        const std::vector<Index> order = insertion_order(points);
-        const Kernel kernel(points, order, {});
-        TetComplex complex(kernel.points(), kernel.tets());
-        std::vector<Index> number(points.size());
-        for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
-        SurfaceTriangles surface;
-        for (Index t = 0; t < body.triangles.size(); ++t) {
-            const Triangle& c = body.triangles[t];
-            surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
-            surface.parent.push_back(t);
-        }
+        auto [complex, surface] = begun(body);
         const double before = total_volume(complex);
         recover_boundary(complex, surface, {});
         complex.check();
@@ -62,19 +72,7 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
 
 TEST(Recovery, TellsWhenTheSurfaceTouchesItself) {
     // A corner of the second box lies on an edge of the first.
-    Surface s = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({1, 1, 0.5}, {2, 2, 2})});
-    std::vector<Vec3> points = s.points;
-    for (const Vec3& corner : kit::box({-4, -4.1, -4.2}, {6, 6.3, 6.4}).points) points.push_back(corner);
-    const std::vector<Index> order = insertion_order(points);
-    const Kernel kernel(points, order, {});
-    TetComplex complex(kernel.points(), kernel.tets());
-    std::vector<Index> number(points.size());
-    for (Index k = 0; k < order.size(); ++k) number[order[k]] = k + 1;
-    SurfaceTriangles surface;
-    for (const Triangle& c : s.triangles) {
-        surface.parent.push_back(static_cast<Index>(surface.triangles.size()));
-        surface.triangles.push_back({number[c[0]], number[c[1]], number[c[2]]});
-    }
+    auto [complex, surface] = begun(joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({1, 1, 0.5}, {2, 2, 2})}));
     try {
         recover_boundary(complex, surface, {});
         FAIL() << "nothing was thrown";

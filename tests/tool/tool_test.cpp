@@ -481,43 +481,28 @@ TEST_F(Tool, AnswersForYPlus) {
         EXPECT_EQ(run(std::string("yplus ") + wrong).status, 2) << wrong;
 }
 
-TEST_F(Tool, StopsAtAnInterruptAndLeavesNothing) {
+TEST_F(Tool, StopsWhenItIsToldToAndLeavesNothing) {
     std::string text = content(directory / "case.toml");
     text.replace(text.find("surface = 5"), 11, "surface = 0.7");
     std::ofstream(directory / "case.toml") << text;
-    const pid_t child = ::fork();
-    if (child == 0) {
-        ::chdir(directory.c_str());
-        ::execl(ANVILCAST_TOOL, ANVILCAST_TOOL, "build", "case.toml", "--out", "made", "--quiet", nullptr);
-        ::_exit(99);
+    for (const auto& [signal, after_ms, status] :
+         {std::array{SIGINT, 700, 130}, std::array{SIGTERM, 1500, 143}, std::array{SIGHUP, 300, 129}}) {
+        const pid_t child = ::fork();
+        if (child == 0) {
+            ::chdir(directory.c_str());
+            ::execl(ANVILCAST_TOOL, ANVILCAST_TOOL, "build", "case.toml", "--out", "made", "--quiet", nullptr);
+            ::_exit(99);
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(after_ms));
+        ::kill(child, signal);
+        int raw = 0;
+        ::waitpid(child, &raw, 0);
+        ASSERT_TRUE(WIFEXITED(raw)) << signal;
+        EXPECT_EQ(WEXITSTATUS(raw), status);
+        EXPECT_FALSE(fs::exists(directory / "made")) << signal;
+        for (const auto& entry : fs::directory_iterator(directory))
+            EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
     }
-    std::this_thread::sleep_for(std::chrono::milliseconds(700));
-    ::kill(child, SIGINT);
-    int raw = 0;
-    ::waitpid(child, &raw, 0);
-    ASSERT_TRUE(WIFEXITED(raw));
-    EXPECT_EQ(WEXITSTATUS(raw), 130);
-    EXPECT_FALSE(fs::exists(directory / "made"));
-}
-
-TEST_F(Tool, EndsAtATerminationAndCleansUp) {
-    std::string text = content(directory / "case.toml");
-    text.replace(text.find("surface = 5"), 11, "surface = 0.7");
-    std::ofstream(directory / "case.toml") << text;
-    const pid_t child = ::fork();
-    if (child == 0) {
-        ::chdir(directory.c_str());
-        ::execl(ANVILCAST_TOOL, ANVILCAST_TOOL, "build", "case.toml", "--out", "made", "--quiet", nullptr);
-        ::_exit(99);
-    }
-    std::this_thread::sleep_for(std::chrono::milliseconds(1500));
-    ::kill(child, SIGTERM);
-    int raw = 0;
-    ::waitpid(child, &raw, 0);
-    ASSERT_TRUE(WIFEXITED(raw));
-    EXPECT_EQ(WEXITSTATUS(raw), 143);
-    for (const auto& entry : fs::directory_iterator(directory))
-        EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
 }
 
 TEST_F(Tool, WorksWithoutStandardStreamsAndRefusesWhatNeverEnds) {
