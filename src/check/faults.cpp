@@ -61,11 +61,15 @@ struct FaceMiddles {
 
 FaceMiddles middles_of(const VolumeMesh& mesh, std::size_t f) {
     const auto p = mesh.face(f);
+    if (p.size() == 3) {
+        const Vec3 &a = mesh.points[p[0]], &b = mesh.points[p[1]], &c = mesh.points[p[2]];
+        const Vec3 middle = (a + b + c) / 3.0;
+        return {0.5 * cross(b - a, c - a), {middle, middle, middle}};
+    }
     const Vec3 mean = mean_of(mesh, f);
     FaceMiddles out{{}, {mean, mean, mean}};
     for (std::size_t k = 0; k < p.size(); ++k)
         out.area += 0.5 * cross(mesh.points[p[k]] - mean, mesh.points[p[(k + 1) % p.size()]] - mean);
-    if (p.size() == 3) return out;
     const Vec3 along = normalized(out.area);
     std::array<double, 2> total{};
     std::array<Vec3, 2> weighted;
@@ -124,8 +128,10 @@ bool is_same_ring(std::span<const Index> face, bool is_turned, std::span<const I
     const std::size_t n = face.size();
     for (std::size_t shift = 0; shift < n; ++shift) {
         bool fits = true;
-        for (std::size_t k = 0; k < n && fits; ++k)
-            fits = face[is_turned ? (shift + n - k) % n : (shift + k) % n] == wanted[k];
+        for (std::size_t k = 0, at = shift; k < n && fits; ++k) {
+            fits = face[at] == wanted[k];
+            at = is_turned ? (at == 0 ? n - 1 : at - 1) : (at + 1 == n ? 0 : at + 1);
+        }
         if (fits) return true;
     }
     return false;

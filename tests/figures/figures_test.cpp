@@ -60,7 +60,7 @@ class Figures : public kit::ScratchTest {
   protected:
     static const VolumeMesh& box_mesh() {
         static const VolumeMesh mesh = [] {
-            const Domain domain = kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1, 1}), {40}));
+            const Domain domain = kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1, 1}), 40));
             SizeOptions sizes;
             sizes.surface = sizes.largest = 0.2;
             const SizeField field = make_size_field(domain, sizes);

@@ -197,7 +197,7 @@ TEST(Fill, KeepsABaffleAsTwoFaces) {
 TEST(Fill, IsTheSameOnAnyNumberOfThreads) {
     const Surface ball = kit::sphere({0, 0, 0}, 1, 4);
     std::vector<VolumeMesh> meshes;
-    for (const std::size_t threads : {1, 2, 7}) {
+    for (const std::size_t threads : {1U, 2U, 7U}) {
         tbb::global_control limit(tbb::global_control::max_allowed_parallelism, threads);
         meshes.push_back(filled(ball, 0.045));
     }

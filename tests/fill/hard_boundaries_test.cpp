@@ -116,7 +116,10 @@ TEST(HardBoundary, ThreeRegionsRoundOneLine) {
     s.zones = {{"outside"}, {"between", Role::interface_}};
     mesh.regions = {{"a", RegionKind::fluid}, {"b", RegionKind::solid}, {"c", RegionKind::solid}};
     const std::array<std::array<Index, 2>, 2> region{{{0, 1}, {2, kNone}}};  // by y and x
-    auto of = [&](int x, int y) { return x < 0 || x > 1 || y < 0 || y > 1 ? kNone : region[y][x]; };
+    auto of = [&](int x, int y) {
+        return x < 0 || x > 1 || y < 0 || y > 1 ? kNone
+                                                : region[static_cast<std::size_t>(y)][static_cast<std::size_t>(x)];
+    };
     // A quad with the region in front of it (where its normal points) and behind.
     auto quad = [&](std::array<Index, 4> p, Index front, Index behind) {
         if (front == behind) return;

@@ -22,7 +22,7 @@ TetComplex shell(int n, bool with_wall = false) {
         for (int j = 0; j <= n; ++j)
             for (int k = 0; k <= n; ++k) {
                 const bool is_outer = i % n == 0 || j % n == 0 || k % n == 0;
-                if (is_outer || (with_wall && 2 * i == n)) points.push_back(Vec3(i, j, k) / n);
+                if (is_outer || (with_wall && 2 * i == n)) points.push_back(Vec3{double(i), double(j), double(k)} / n);
             }
     TetComplex complex = kit::hull_of(points);
     Index tag = 0;

@@ -242,7 +242,7 @@ TEST(Quality, OfMixedMeshesIsByType) {
 TEST(Quality, NamesTheLikelyCause) {
     // A wedge of 5 degrees: its sharp edge is the cause of the worst angle.
     auto worst_of = [](const Surface& s, double size, const char* metric) {
-        const Domain domain = kit::inside_of(split_at_sharp_edges(s, {40}));
+        const Domain domain = kit::inside_of(split_at_sharp_edges(s, 40));
         SizeOptions sizes;
         sizes.surface = sizes.largest = size;
         const SizeField field = make_size_field(domain, sizes);
@@ -347,7 +347,7 @@ TEST(Assemble, RefusesWhatIsNoMesh) {
         in.cell_region = {0};
         in.regions.push_back({"fluid", RegionKind::fluid});
         in.zones.push_back({"wall", Role::wall});
-        for (const Index p : {0, 2, 1, 0, 1, 3, 1, 2, 3, 2, 0, 3}) in.boundary_points.push_back(static_cast<Index>(p));
+        for (const Index p : {0U, 2U, 1U, 0U, 1U, 3U, 1U, 2U, 3U, 2U, 0U, 3U}) in.boundary_points.push_back(p);
         in.boundary_offsets = {0, 3, 6, 9, 12};
         in.boundary_zone = {0, 0, 0, 0};
         damage(in);
