@@ -17,8 +17,11 @@ build/bin/file_tests --gtest_filter='QualityTable.HoldsOnAllBodies:QualityTable.
 echo "== clang: the fuzz targets, unoptimised, each for some inputs"
 cmake --preset fuzz -DCMAKE_CXX_FLAGS_RELWITHDEBINFO=-O0 >/dev/null
 cmake --build build-fuzz -- --quiet
-new=$(mktemp -d)
-trap 'rm -rf "$new"' EXIT
+place=$(mktemp -d)
+trap 'rm -rf "$place"' EXIT
 for target in build-fuzz/bin/fuzz_*; do
-  "$target" -runs=100 -seed=1 -timeout=60 -verbosity=0 "$new" "fuzz/corpus/${target##*fuzz_}" 2>&1 | tail -n 20
+  name=${target##*fuzz_}
+  mkdir "$place/$name"
+  "$target" -runs=100 -seed=1 -timeout=60 -artifact_prefix="$place/" "$place/$name" "fuzz/corpus/$name" >"$place/log" 2>&1 || { cat "$place/log"; exit 1; }
+  echo "$name: no finding"
 done

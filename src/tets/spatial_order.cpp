@@ -71,8 +71,9 @@ std::vector<Index> sorted_by_key(const std::vector<Vec3>& points, RoundOf round_
     Box box;
     for (const Vec3& p : points) box.include(p);
     const Vec3 extent = box.extent();
-    const double side = std::max({extent.x, extent.y, extent.z, std::numeric_limits<double>::min()});
-    const double scale = ((1U << kBits) - 1) / side;
+    const double side = std::max({extent.x, extent.y, extent.z, 0.0});
+    // All in one place: all are alike. So near to each other that the scale is no number any more: nearly so.
+    const double scale = side > 0 ? std::min(((1U << kBits) - 1) / side, std::numeric_limits<double>::max()) : 0;
     std::vector<Keyed> keyed(points.size());
     for (Index i = 0; i < points.size(); ++i) {
         const Vec3 r = (points[i] - box.lo) * scale;
