@@ -212,7 +212,7 @@ def main():
                     if arguments.keep:
                         shutil.copytree(folder, os.path.join(arguments.keep, name), dirs_exist_ok=True)
                 elif outcome == "refused":
-                    print(f"{name}: refused ({seconds:.1f} s): {told[:300]}", flush=True)
+                    print(f"{name}: refused ({seconds:.1f} s): {told[-300:]}", flush=True)
                 shutil.rmtree(folder)
     print(json.dumps(tally), f"longest {longest[0]:.1f} s ({longest[1]})")
     return 1 if failed else 0

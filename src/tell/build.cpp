@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "pipeline/warnings.hpp"
@@ -58,6 +59,17 @@ std::string shortfalls_text(const BuildResult& r, const LengthUnit& unit) {
                 text += fmt::format("  {:<24} {:>5.1f} %  {}, e.g. at {}\n", r.mesh.zones[z.zone].name,
                                     100 * s.area / z.area, layer_limit_text(s.limit), place(s.at, unit));
     return text.empty() ? text : "\nLayers fewer or lower than asked for\n" + text;
+}
+
+ordered_json flaws_of(const SurfaceMesh& mesh) {
+    constexpr std::array<const char*, 3> kKinds{"needle", "fold", "lost area"};
+    ordered_json out = ordered_json::array();
+    for (const SurfaceFlaw& f : mesh.flaws)
+        out.push_back({{"kind", kKinds[static_cast<std::size_t>(f.kind)]},
+                       {"value", f.value},
+                       {"at", json_of(f.place)},
+                       {"zone", mesh.surface.zones[f.zone].name}});
+    return out;
 }
 
 ordered_json surround_of(const std::optional<Surround>& s) {
@@ -171,6 +183,14 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
     return text;
 }
 
+/// How near a value is to its limit, or, above 1, how far beyond it; whatever their signs.
+double nearness(const Metric& m, double worst, double limit) {
+    const bool is_beyond = m.low_is_better ? worst > limit : worst < limit;
+    if (is_beyond) return 1 + std::abs(worst - limit) / std::max(std::abs(limit), 1e-12);
+    const double share = m.low_is_better ? worst / limit : limit / worst;
+    return std::isfinite(share) ? std::clamp(share, 0.0, 1.0) : 0;
+}
+
 /// The metrics nearest to what is asked of them, or beyond it, with their worst place.
 std::string place_rows(const QualityReport& q, const LengthUnit& unit) {
     std::vector<std::pair<double, const Metric*>> nearest;
@@ -178,7 +198,7 @@ std::string place_rows(const QualityReport& q, const LengthUnit& unit) {
         const MetricInfo& info = metric_info(m.id);
         if (m.worst.empty() || (!m.limit && !info.has_usual_limit())) continue;
         const double limit = m.limit ? *m.limit : info.usual_limit, worst = m.worst.front().value;
-        nearest.emplace_back(m.low_is_better ? worst / limit : limit / worst, &m);
+        nearest.emplace_back(nearness(m, worst, limit), &m);
     }
     std::stable_sort(nearest.begin(), nearest.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
     std::string text;
@@ -288,7 +308,8 @@ std::string surface_json(const SurfaceBuild& built, const Case& c) {
                    {"surface",
                     {{"largest_deviation", built.result.largest_deviation},
                      {"at", json_of(built.result.largest_deviation_at)},
-                     {"places_too_far", built.mesh.too_far.size()}}},
+                     {"places_too_far", built.mesh.too_far.size()},
+                     {"flaws", flaws_of(built.mesh)}}},
                    {"absorbed", json_of(built.result.absorbed)},
                    {"wrap", json_of(built.result.wrapped ? &*built.result.wrapped : nullptr)},
                    {"quality", {{"surface_metrics", metrics_of(built.quality)}}},

@@ -241,6 +241,13 @@ TEST_F(Tool, TellsABuildOnOneScreen) {
     EXPECT_NE(o.out.find("4 on 100 %, first 0.29"), std::string::npos) << o.out;
     EXPECT_NE(o.out.find("--full"), std::string::npos);
     EXPECT_GT(run("build case.toml --out made --full").out.size(), 2 * o.out.size());
+    // What is beyond its limit comes first, whatever its sign.
+    write_case("[limits]\northogonality = 0.999\n");
+    const Outcome broken = run("build case.toml --out broken");
+    EXPECT_EQ(broken.status, 1) << broken.err;
+    const std::size_t places = broken.out.find("Worst places");
+    ASSERT_NE(places, std::string::npos) << broken.out;
+    EXPECT_EQ(broken.out.find("orthogonality", places), broken.out.find('\n', places) + 3) << broken.out;
 }
 
 TEST_F(Tool, BuildsPolyhedraWithLayers) {
