@@ -139,9 +139,9 @@ struct ChooseOptions {
 ANVILCAST_API Domain choose_regions(const Space& space, const std::vector<RegionRequest>& requests,
                                     const LengthUnit& unit, const ChooseOptions& options = {});
 
-/// The region of the domain that a point is in; kNone outside of all of them, or when the point is on the boundary.
+/// The region of the domain that a point is in; nothing outside of all of them, or when the point is on the boundary.
 /// `tree`: of the boundary's triangles.
-ANVILCAST_API Index region_at(const Domain& domain, const TriangleTree& tree, const Vec3& point);
+ANVILCAST_API std::optional<Index> region_at(const Domain& domain, const TriangleTree& tree, const Vec3& point);
 
 /// divide_space and choose_regions for one fluid.
 ANVILCAST_API Domain extract_region(const Surface& body, const std::vector<Opening>& closed_openings,

@@ -125,9 +125,10 @@ struct LayerForecast {
 ANVILCAST_API std::vector<LayerForecast> forecast_layers(const Domain& domain, const SizeField& sizes,
                                                          const LayerRequest& request, const Context& context = {});
 
-/// The recipe for the side of a zone that faces a region; kNone when there is none. `name`: what that region calls it;
-/// `beyond`: the kind of what lies behind it, if there is a region. To a fluid a solid is a wall.
-ANVILCAST_API Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role,
-                               const Region& region, std::optional<RegionKind> beyond = std::nullopt);
+/// The recipe for the side of a zone that faces a region; nothing when there is none. `name`: what that region calls
+/// it; `beyond`: the kind of what lies behind it, if there is a region. To a fluid a solid is a wall.
+ANVILCAST_API std::optional<Index> recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name,
+                                              Role role, const Region& region,
+                                              std::optional<RegionKind> beyond = std::nullopt);
 
 }  // namespace anvilcast

@@ -172,20 +172,21 @@ std::optional<Index> region_at(const Surface& surface, const TriangleTree& tree,
     return std::nullopt;
 }
 
-Index region_at(const Domain& domain, const TriangleTree& tree, const Vec3& point) {
+std::optional<Index> region_at(const Domain& domain, const TriangleTree& tree, const Vec3& point) {
     const Box& box = tree.bounds();
-    if (box.is_empty() || box.distance_squared_to(point) > 0) return kNone;
+    if (box.is_empty() || box.distance_squared_to(point) > 0) return std::nullopt;
     const double reach = 2 * box.diagonal();
     std::mt19937 random(777);
     for (int attempt = 0; attempt < kMostLines; ++attempt) {
         Vec3 direction;
         for (int i = 0; i < 3; ++i) direction[i] = static_cast<double>(random() % 20001) / 10000 - 1;
         const auto hit = tree.first_hit(point, normalized(direction), 0, reach);
-        if (hit.triangle == kNone) return kNone;
+        if (hit.triangle == kNone) return std::nullopt;
         if (hit.margin < kClearMargin || hit.t < kClearDistance * reach) continue;
-        return domain.sides[hit.triangle][hit.from_front ? 0 : 1];
+        const Index region = domain.sides[hit.triangle][hit.from_front ? 0 : 1];
+        return region != kNone ? std::optional(region) : std::nullopt;
     }
-    return kNone;
+    return std::nullopt;
 }
 
 }  // namespace anvilcast

@@ -434,7 +434,7 @@ void draw_sizes(const std::filesystem::path& file, const Domain& domain, const S
     tbb::parallel_for(std::size_t{0}, ny, [&](std::size_t j) {
         for (std::size_t i = 0; i < nx; ++i) {
             const Vec3 p = place(static_cast<double>(i) + 0.5, static_cast<double>(j) + 0.5);
-            if (region_at(domain, tree, p) != kNone) size[j * nx + i] = static_cast<float>(field.at(p));
+            if (region_at(domain, tree, p)) size[j * nx + i] = static_cast<float>(field.at(p));
         }
     });
     if (std::all_of(size.begin(), size.end(), [](float v) { return std::isnan(v); }))

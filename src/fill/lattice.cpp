@@ -199,10 +199,10 @@ class Front {
                 size = sizes_.at(place);
             }
             if (is_crowded(place, size)) continue;
-            const Index t = complex_.locate(place, parent.tet, TetComplex::Walk::this_side);
-            if (t == kNone) continue;
+            const auto t = complex_.locate(place, parent.tet, TetComplex::Walk::this_side);
+            if (!t) continue;
             found.straight[found.n] = straight;
-            found.list[found.n++] = {place, size, t};
+            found.list[found.n++] = {place, size, *t};
         }
         return found;
     }

@@ -5,6 +5,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
 #include <anvilcast/predicates.hpp>
+#include <optional>
 
 #include <fmt/format.h>
 
@@ -30,9 +31,10 @@ std::vector<char> walls_in_core(const SurfaceMesh& wall, const LayerStacks& stac
     return is_in_core;
 }
 
-/// The face on whose top the point is, or whose edge has it; kNone for one that no layers stand below.
-Index face_below(const LayerStacks& stacks, const AddedBoundaryPoint& added) {
-    if (const Index face = stacks.face_of_core[added.triangle]; face != kNone || added.corners[2] != kNone) return face;
+/// The face on whose top the point is, or whose edge has it; nothing for one that no layers stand below.
+std::optional<Index> face_below(const LayerStacks& stacks, const AddedBoundaryPoint& added) {
+    if (const Index face = stacks.face_of_core[added.triangle]; face != kNone) return face;
+    if (added.corners[2] != kNone) return std::nullopt;
     for (Index i = 0; i < stacks.faces.size(); ++i) {
         bool has_first = false, has_second = false, has_layers = false;
         for (const Index c : stacks.faces[i].columns) {
@@ -43,7 +45,7 @@ Index face_below(const LayerStacks& stacks, const AddedBoundaryPoint& added) {
         }
         if (has_first && has_second && has_layers) return i;
     }
-    return kNone;
+    return std::nullopt;
 }
 
 /// Points that the fill needs where none can be put.
@@ -204,9 +206,9 @@ class LayerCells {
 
     /// A column in the middle of others, with the layers of the one with the fewest.
     void add_column(const AddedBoundaryPoint& added) {
-        const Index number = face_below(stacks_, added);
-        if (number == kNone) return;
-        const LayerStacks::Face& face = stacks_.faces[number];
+        const auto number = face_below(stacks_, added);
+        if (!number) return;
+        const LayerStacks::Face& face = stacks_.faces[*number];
         std::vector<std::pair<Index, double>> parents;  // columns
         for (std::size_t k = 0; k < 3; ++k)
             if (added.corners[k] != kNone) parents.emplace_back(column_at(face, added.corners[k]), added.weights[k]);

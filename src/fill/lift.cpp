@@ -227,8 +227,9 @@ class Lifter {
         complex_.replace(old_, fresh_);
         for (const SplitPoint::Parent& parent : split.parents) {
             const Triangle& w = parent.whole;
-            const Index face = complex_.find_face(w[0], w[1], w[2]);
-            complex_.set_tag(tet_of(face), face_of(face), parent.pieces.front());
+            const auto face = complex_.find_face(w[0], w[1], w[2]);
+            if (!face) throw InternalError("a triangle of the surface is missing where a point was lifted off it");
+            complex_.set_tag(tet_of(*face), face_of(*face), parent.pieces.front());
             for (const Index t : parent.pieces) surface_.triangles[t] = {kNone, kNone, kNone};
             surface_.triangles[parent.pieces.front()] = w;
         }

@@ -498,9 +498,9 @@ class Optimiser {
     /// A point near the middle of an inner edge, drawn into its ring by a share of the way to the ring's middle: opens
     /// cells that are flat, where the edge is one diagonal of four points in a plane.
     bool split_edge(Index a, Index b, double share) {
-        const Index t = complex_.find_edge(a, b);
-        if (t == kNone) return false;
-        complex_.edge_ring(t, a, b, ring_);
+        const auto t = complex_.find_edge(a, b);
+        if (!t) return false;
+        complex_.edge_ring(*t, a, b, ring_);
         if (!ring_.is_free) return false;
         const std::size_t n = ring_.ring.size();
         Vec3 mean;

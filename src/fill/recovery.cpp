@@ -15,6 +15,7 @@
 #include "fill/recovery.hpp"
 
 #include <anvilcast/fill.hpp>
+#include <optional>
 
 #include <fmt/format.h>
 
@@ -62,18 +63,18 @@ class Recovery {
     }
     bool tag_if_there(Index t) {
         const Triangle& c = surface_.triangles[t];
-        const Index code = complex_.find_face(c[0], c[1], c[2]);
-        if (code != kNone) complex_.set_tag(tet_of(code), face_of(code), t);
-        return code != kNone;
+        const auto code = complex_.find_face(c[0], c[1], c[2]);
+        if (code) complex_.set_tag(tet_of(*code), face_of(*code), t);
+        return code.has_value();
     }
     /// Those that were tagged.
     std::vector<Index> untag(const std::vector<Index>& triangles) {
         std::vector<Index> tagged;
         for (const Index t : triangles) {
             const Triangle& c = surface_.triangles[t];
-            const Index code = complex_.find_face(c[0], c[1], c[2]);
-            if (code == kNone || complex_.tag(tet_of(code), face_of(code)) != t) continue;
-            complex_.set_tag(tet_of(code), face_of(code), kNone);
+            const auto code = complex_.find_face(c[0], c[1], c[2]);
+            if (!code || complex_.tag(tet_of(*code), face_of(*code)) != t) continue;
+            complex_.set_tag(tet_of(*code), face_of(*code), kNone);
             tagged.push_back(t);
         }
         return tagged;
@@ -96,7 +97,7 @@ class Recovery {
         for (std::size_t i = 0; i < edges.size(); ++i) {
             context_.check_stop();
             const auto [a, b] = edges[i];
-            if (complex_.find_edge(a, b) != kNone) continue;
+            if (complex_.find_edge(a, b)) continue;
             if (flip_in_edge(a, b) || flip_in_edge(b, a)) {
                 ++report_.edges_by_flips;
                 continue;
@@ -118,7 +119,7 @@ class Recovery {
             const Triangle c = surface_.triangles[t];
             bool edges_there = true;
             for (std::size_t k = 0; k < 3; ++k)
-                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
+                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]).has_value();
             if (edges_there && flip_in_face(c) && tag_if_there(t)) {
                 ++report_.faces_by_flips;
                 continue;
@@ -132,7 +133,7 @@ class Recovery {
             const Triangle c = surface_.triangles[t];
             bool edges_there = true;
             for (std::size_t k = 0; k < 3; ++k)
-                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]) != kNone;
+                edges_there = edges_there && complex_.find_edge(c[k], c[(k + 1) % 3]).has_value();
             if (edges_there) split_face(t);
         }
         return missing_.empty();
@@ -140,9 +141,9 @@ class Recovery {
 
     bool remove_edge(Index a, Index b) {
         if (at_edge_.contains(edge_key(a, b)) && !at_edge_[edge_key(a, b)].empty()) return false;
-        const Index t = complex_.find_edge(a, b);
-        if (t == kNone) return false;
-        complex_.edge_ring(t, a, b, ring_);
+        const auto t = complex_.find_edge(a, b);
+        if (!t) return false;
+        complex_.edge_ring(*t, a, b, ring_);
         const EdgeRemoval removal = best_edge_removal(ring_, a, b, [this](const Quad& q) { return quality(q); });
         if (removal.quality <= 0) return false;
         complex_.replace(ring_.tets, removal.fresh);
@@ -207,7 +208,7 @@ class Recovery {
 
     bool flip_in_edge(Index a, Index b) {
         for (int step = 0; step < kMaxFlipsPerEdge; ++step) {
-            if (complex_.find_edge(a, b) != kNone) return true;
+            if (complex_.find_edge(a, b)) return true;
             const Crossing c = leave_star(a, b);
             if (c.tet == kNone) return false;
             const auto n_zero = static_cast<int>(c.zero[0]) + c.zero[1] + c.zero[2];
@@ -218,7 +219,7 @@ class Recovery {
                 if (n_zero == 0 || c.zero[k]) changed = remove_edge(c.on[k], c.on[(k + 1) % 3]);
             if (!changed) return false;
         }
-        return complex_.find_edge(a, b) != kNone;
+        return complex_.find_edge(a, b).has_value();
     }
 
     [[noreturn]] void report_point_on_edge(Index a, Index b, const Crossing& c) const {
@@ -246,15 +247,17 @@ class Recovery {
     }
 
     /// An edge of the complex that pierces the triangle, next to its side ab; the edges of the triangle are there.
-    std::array<Index, 2> piercing_edge(Index a, Index b, Index c) {
-        complex_.edge_ring(complex_.find_edge(a, b), a, b, ring_);
+    std::optional<std::array<Index, 2>> piercing_edge(Index a, Index b, Index c) {
+        const auto at = complex_.find_edge(a, b);
+        if (!at) return std::nullopt;
+        complex_.edge_ring(*at, a, b, ring_);
         const std::size_t n = ring_.ring.size();
         for (std::size_t i = 0; i < ring_.tets.size(); ++i) {
             const Index p = ring_.ring[i], q = ring_.ring[(i + 1) % n];
             if (p == kGhost || q == kGhost) continue;
-            if (pierces(p, q, a, b, c)) return {p, q};
+            if (pierces(p, q, a, b, c)) return {{p, q}};
         }
-        return {kNone, kNone};
+        return std::nullopt;
     }
 
     bool pierces(Index p, Index q, Index a, Index b, Index c) const {
@@ -267,11 +270,11 @@ class Recovery {
 
     bool flip_in_face(const Triangle& c) {
         for (int step = 0; step < kMaxFlipsPerFace; ++step) {
-            if (complex_.find_face(c[0], c[1], c[2]) != kNone) return true;
+            if (complex_.find_face(c[0], c[1], c[2])) return true;
             bool changed = false;
             for (std::size_t k = 0; k < 3 && !changed; ++k) {
-                const auto [p, q] = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
-                changed = p != kNone && remove_edge(p, q);
+                const auto edge = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
+                changed = edge && remove_edge((*edge)[0], (*edge)[1]);
             }
             if (!changed) return false;
         }
@@ -282,23 +285,25 @@ class Recovery {
         if (report_.splits.size() > max_points_) fail("the boundary could not be brought into the tetrahedra", p);
     }
 
-    /// Puts a point into the complex; kNone when it cannot be done there.
-    Index insert(const Vec3& p, Index near) {
-        Index t = kNone;
-        for (const Index s : complex_.star(near))
-            if (!complex_.has_ghost(s)) t = s;
-        t = complex_.locate(p, t);
-        if (t == kNone || !complex_.find_cavity(p, t, cavity_)) return kNone;
+    /// Puts a point into the complex; nothing when it cannot be done there.
+    std::optional<Index> insert(const Vec3& p, Index near) {
+        const auto& star = complex_.star(near);
+        const auto from = std::find_if(star.rbegin(), star.rend(), [&](Index s) { return !complex_.has_ghost(s); });
+        if (from == star.rend()) return std::nullopt;
+        const auto t = complex_.locate(p, *from);
+        if (!t || !complex_.find_cavity(p, *t, cavity_)) return std::nullopt;
         const Index v = complex_.add_point(p);
         complex_.fill_cavity(cavity_, v);
         return v;
     }
 
-    /// Puts a point on the edge pq, which must be no edge of the surface: what it pierced is free of it. kNone when the
-    /// point does not see all round the edge.
-    Index insert_on_edge(const Vec3& place, Index p, Index q) {
-        complex_.edge_ring(complex_.find_edge(p, q), p, q, ring_);
-        if (!ring_.is_free) return kNone;
+    /// Puts a point on the edge pq, which must be no edge of the surface: what it pierced is free of it.
+    /// Nothing when the point does not see all round the edge.
+    std::optional<Index> insert_on_edge(const Vec3& place, Index p, Index q) {
+        const auto at = complex_.find_edge(p, q);
+        if (!at) return std::nullopt;
+        complex_.edge_ring(*at, p, q, ring_);
+        if (!ring_.is_free) return std::nullopt;
         const Index m = complex_.add_point(place);
         std::vector<Quad> fresh;
         for (std::size_t i = 0; i < ring_.ring.size(); ++i) {
@@ -311,29 +316,30 @@ class Recovery {
             return m;
         }
         complex_.drop_last_point();
-        return kNone;
+        return std::nullopt;
     }
 
     Index split_edge(Index a, Index b, std::size_t round) {
         // Off the middle by a little in later rounds, so that unlucky places are not met again.
         for (const double base : {0.5, 0.45, 0.55, 0.38, 0.62, 0.27, 0.73})
-            if (const Index m = split_edge_at(a, b, base + 0.01 * static_cast<double>(round % 5)); m != kNone) return m;
+            if (const auto m = split_edge_at(a, b, base + 0.01 * static_cast<double>(round % 5))) return *m;
         fail_at_edge(a, b);
     }
 
-    /// At a share of the way from a to b; kNone when no point can be put there.
-    Index split_edge_at(Index a, Index b, double share) {
+    /// At a share of the way from a to b; nothing when no point can be put there.
+    std::optional<Index> split_edge_at(Index a, Index b, double share) {
         const Vec3 pa = complex_.point(a), pb = complex_.point(b);
         count_point(pa);
         const int halvings = halvings_[edge_key(a, b)] + 1;
         if (halvings > kMostHalvings) fail_at_edge(a, b);
         const std::vector<Index> around = at_edge_[edge_key(a, b)];
         const std::vector<Index> lost = untag(around);
-        const Index m = insert(pa + (pb - pa) * share, a);
-        if (m == kNone) {
+        const auto inserted = insert(pa + (pb - pa) * share, a);
+        if (!inserted) {
             for (const Index t : lost) tag_if_there(t);
-            return kNone;
+            return std::nullopt;
         }
+        const Index m = *inserted;
         missing_.insert(missing_.end(), lost.begin(), lost.end());
         halvings_[edge_key(a, m)] = halvings_[edge_key(m, b)] = halvings;
         SplitPoint split{m, surface_.parent[around.front()], {}, blend({{a, 1 - share}, {b, share}})};
@@ -420,13 +426,13 @@ class Recovery {
         const Triangle c = surface_.triangles[t];
         count_point(complex_.point(c[0]));
         for (std::size_t k = 0; k < 3; ++k) {
-            const auto [p, q] = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
-            if (p != kNone && split_face_where_pierced(t, p, q)) return;
+            const auto edge = piercing_edge(c[k], c[(k + 1) % 3], c[(k + 2) % 3]);
+            if (edge && split_face_where_pierced(t, (*edge)[0], (*edge)[1])) return;
         }
         const Vec3 middle = (complex_.point(c[0]) + complex_.point(c[1]) + complex_.point(c[2])) / 3.0;
-        const Index m = insert(middle, c[0]);
-        if (m == kNone) fail("a triangle of the surface could not be brought into the tetrahedra", middle);
-        split_face_at(t, m);
+        const auto m = insert(middle, c[0]);
+        if (!m) fail("a triangle of the surface could not be brought into the tetrahedra", middle);
+        split_face_at(t, *m);
     }
 
     bool split_face_where_pierced(Index t, Index p, Index q) {
@@ -439,12 +445,12 @@ class Recovery {
             const auto& [a, of_a] = share[(k + 1) % 3];
             const auto& [b, of_b] = share[(k + 2) % 3];
             const double s = of_b / (of_a + of_b);
-            return std::min(s, 1 - s) > kCloseToSide && split_edge_at(a, b, s) != kNone;
+            return std::min(s, 1 - s) > kCloseToSide && split_edge_at(a, b, s).has_value();
         }
-        Index m = insert_on_edge(place, p, q);
-        if (m == kNone) m = insert(place, c[0]);
-        if (m == kNone) return false;
-        split_face_at(t, m);
+        auto m = insert_on_edge(place, p, q);
+        if (!m) m = insert(place, c[0]);
+        if (!m) return false;
+        split_face_at(t, *m);
         return true;
     }
 

@@ -157,11 +157,11 @@ class Refiner {
     /// Too close to points that are there already. Otherwise the candidate comes to know its tetrahedron.
     bool is_hopeless(Candidate& c) const {
         if (is_crowded(complex_, c, c.tet)) return true;
-        const Index t = complex_.locate(c.place, c.tet);
-        if (t == kNone) return true;
-        const bool is_same = t == c.tet;
-        c.tet = t;
-        return !is_same && is_crowded(complex_, c, t);
+        const auto t = complex_.locate(c.place, c.tet);
+        if (!t) return true;
+        const bool is_same = *t == c.tet;
+        c.tet = *t;
+        return !is_same && is_crowded(complex_, c, *t);
     }
 
     std::size_t insert(const std::vector<Candidate>& list) {

@@ -62,9 +62,9 @@ Sums::Entry& entry_of(const SizeField::Cell& cell, Index region, Sums& out) {
 void add_inner_cell(const Domain& domain, const TriangleTree& tree, const SizeField& sizes, const SizeField::Cell& cell,
                     Sums& out) {
     const double half = 0.5 * cell.width, volume = half * half * half;
-    const Index region = region_at(domain, tree, cell.lo + Vec3{half, half, half});
-    if (region == kNone) return;
-    Sums::Entry& entry = entry_of(cell, region, out);
+    const auto region = region_at(domain, tree, cell.lo + Vec3{half, half, half});
+    if (!region) return;
+    Sums::Entry& entry = entry_of(cell, *region, out);
     for (unsigned i = 0; i < 8; ++i) {
         const double h = sizes.at(cell.lo + Vec3{0.5 + (i & 1U), 0.5 + (i >> 1U & 1U), 0.5 + (i >> 2U)} * half);
         entry.volume += volume;
@@ -107,7 +107,7 @@ std::vector<Chord> chords(const Domain& domain, const TriangleTree& tree, const 
     if (!normal_at) {
         Vec3 middle = origin;
         middle[axis] += 0.5 * (from + to);
-        region = region_at(domain, tree, middle);
+        region = region_at(domain, tree, middle).value_or(kNone);
     }
     if (region != kNone) out.push_back({at, to, region, Box::inf});
     return out;

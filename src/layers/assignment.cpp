@@ -59,10 +59,10 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
         const std::string& name = (side & 1U) == 0 && !zone.other_name.empty() ? zone.other_name : zone.name;
         const Index other = sides[t][1 - (side & 1U)];
         const auto beyond = other == kNone ? std::nullopt : std::optional(regions[other].kind);
-        const Index recipe = recipe_for(request.recipes, name, zone.role, regions[region], beyond);
-        if (recipe == kNone) continue;
-        is_used[recipe] = true;
-        out.recipe_of_side[side] = recipe;
+        const auto recipe = recipe_for(request.recipes, name, zone.role, regions[region], beyond);
+        if (!recipe) continue;
+        is_used[*recipe] = true;
+        out.recipe_of_side[side] = *recipe;
         const auto [at, is_new] = known.try_emplace({s.zone_of[t], region}, static_cast<Index>(out.zones.size()));
         if (is_new) {
             out.zones.emplace_back();
@@ -104,8 +104,8 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
 
 }  // namespace layers
 
-Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role, const Region& region,
-                 std::optional<RegionKind> beyond) {
+std::optional<Index> recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role,
+                                const Region& region, std::optional<RegionKind> beyond) {
     const bool is_wall = role == Role::wall ||
                          (role == Role::interface_ && region.kind == RegionKind::fluid && beyond == RegionKind::solid);
     auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {
@@ -116,7 +116,7 @@ Index recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& nam
         if (r.in.empty() ? region.kind != RegionKind::fluid : !fits(r.in, region.name)) continue;
         if (r.on.empty() ? is_wall : fits(r.on, name)) return i;
     }
-    return kNone;
+    return std::nullopt;
 }
 
 }  // namespace anvilcast

@@ -82,16 +82,18 @@ std::vector<Sheet::Side> Sheet::sides_from(Index v) const {
     return sides;
 }
 
-Sheet::Side Sheet::side_of(Index a, Index b) const {
+std::optional<Sheet::Side> Sheet::side_of(Index a, Index b) const {
     for (const Side s : sides_from(a))
         if (to(s) == b) return s;
-    return kNone;
+    return std::nullopt;
 }
 
-bool Sheet::is_border_edge(Index a, Index b) const {
-    const Side s = side_of(a, b), t = side_of(b, a);
-    return (s == kNone) != (t == kNone);
+std::optional<Sheet::Side> Sheet::side_between(Index a, Index b) const {
+    const auto s = side_of(a, b);
+    return s ? s : side_of(b, a);
 }
+
+bool Sheet::is_border_edge(Index a, Index b) const { return side_of(a, b).has_value() != side_of(b, a).has_value(); }
 
 Index Sheet::add_point(const Vec3& p) {
     points_.push_back(p);
@@ -114,9 +116,9 @@ Index Sheet::claim(Index v, const Vec3& p) {
     return v;
 }
 
-Index Sheet::put(const Vec3& p, Index start, double close) {
+std::optional<Index> Sheet::put(const Vec3& p, Index start, double close) {
     const std::vector<Side> around = sides_from(start);
-    if (around.empty()) return kNone;
+    if (around.empty()) return std::nullopt;
     // Into the triangle that the way to p leads through, then on over the edges that p is beyond of.
     Index t = around.front() / 3;
     double best = -Box::inf;
@@ -139,19 +141,19 @@ Index Sheet::put(const Vec3& p, Index start, double close) {
                 exit = s;
             }
         if (exit == kNone) break;
-        if (twin_[exit] == kNone) return kNone;
+        if (twin_[exit] == kNone) return std::nullopt;
         t = twin_[exit] / 3;
     }
     for (const Index v : tris_[t])
         if (distance(points_[v], p) < close && can_claim(v, p)) return claim(v, p);
     for (const Index v : tris_[t])
-        if (points_[v] == p) return kNone;
+        if (points_[v] == p) return std::nullopt;
     const Vec3 n = normal(t);
     for (Side s = 3 * t; s < 3 * t + 3; ++s) {
         const double l = distance(points_[from(s)], points_[to(s)]);
         if (turn(points_[from(s)], points_[to(s)], p, n) > kOnEdge * l * l) continue;
         // On an edge: inside only, and not on one that is to stay.
-        if (twin_[s] == kNone || is_kept_[s] != 0) return kNone;
+        if (twin_[s] == kNone || is_kept_[s] != 0) return std::nullopt;
         const Index point = add_point(p);
         split_side(s, point);
         return point;
@@ -216,10 +218,9 @@ void Sheet::split_side(Side s, Index point) {
 bool Sheet::divide_border(Index a, Index b, Index point) {
     side_at_.resize(points_.size(), kNone);
     is_fixed_.resize(points_.size(), 0);
-    Side s = side_of(a, b);
-    if (s == kNone) s = side_of(b, a);
-    if (s == kNone || twin_[s] != kNone) return false;
-    split_side(s, point);
+    const auto s = side_between(a, b);
+    if (!s || twin_[*s] != kNone) return false;
+    split_side(*s, point);
     is_fixed_[point] = 1;
     return true;
 }
@@ -259,9 +260,7 @@ bool Sheet::make_edge(Index a, Index b) {
         return true;
     };
     for (std::size_t round = 0; round < 2000; ++round) {
-        Side s = side_of(a, b);
-        if (s == kNone) s = side_of(b, a);
-        if (s != kNone) return keep(s);
+        if (const auto s = side_between(a, b)) return keep(*s);
         // The sides that ab crosses, from a on; the first that may be flipped is.
         const Vec3 &pa = points_[a], &pb = points_[b];
         Side crossed = kNone;
@@ -295,11 +294,10 @@ bool Sheet::make_edge(Index a, Index b) {
 }
 
 bool Sheet::take_out_from(Index a, Index b) {
-    Side first = side_of(a, b);
-    if (first == kNone) first = side_of(b, a);
-    if (first == kNone) return true;  // gone already
-    if (twin_[first] != kNone) return false;
-    std::vector<Index> todo{first / 3};
+    const auto first = side_between(a, b);
+    if (!first) return true;  // gone already
+    if (twin_[*first] != kNone) return false;
+    std::vector<Index> todo{*first / 3};
     std::vector<char> is_seen(tris_.size(), 0);
     is_seen[todo[0]] = 1;
     for (std::size_t k = 0; k < todo.size(); ++k)

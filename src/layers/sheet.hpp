@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/surface.hpp>
+#include <optional>
 #include <vector>
 
 namespace anvilcast::layers {
@@ -14,8 +15,8 @@ class Sheet {
     Sheet(std::vector<Vec3>& points, std::vector<Triangle> triangles, const std::vector<Edge>& kept = {});
 
     /// Puts the point p in, beginning the search at a triangle of the point `from`. An inner point close by is moved
-    /// there instead of adding one. Returns its number; kNone when p is not on the sheet.
-    Index put(const Vec3& p, Index from, double close);
+    /// there instead of adding one. Returns its number; nothing when p is not on the sheet.
+    std::optional<Index> put(const Vec3& p, Index from, double close);
     /// Puts a point into the border, between two points that follow each other there. False when they do not.
     bool divide_border(Index a, Index b, Index point);
     /// Makes ab an edge by flips, and keeps it. False when a kept edge or the border is in the way.
@@ -41,7 +42,9 @@ class Sheet {
     double turn(const Vec3& a, const Vec3& b, const Vec3& p, const Vec3& normal) const;
     void link(Side s, Side twin);
     Index add_triangle(const Triangle& t, Index number);
-    Side side_of(Index a, Index b) const;
+    /// The side from a to b, and one between them either way.
+    std::optional<Side> side_of(Index a, Index b) const;
+    std::optional<Side> side_between(Index a, Index b) const;
     std::vector<Side> sides_from(Index v) const;
     bool can_claim(Index v, const Vec3& p) const;
     Index claim(Index v, const Vec3& p);

@@ -290,8 +290,10 @@ class Cutter {
             }
             if (d.shoreline != Shoreline::plane) continue;
             const double size = typical_size(own);
-            top_of_foot_[f] = sheets_.at(patch_of(d.shore))->put(top_[f], own, kClose * size);
-            if (top_of_foot_[f] == kNone) failed_.push_back(f);
+            if (const auto top = sheets_.at(patch_of(d.shore))->put(top_[f], own, kClose * size))
+                top_of_foot_[f] = *top;
+            else
+                failed_.push_back(f);
         }
     }
 

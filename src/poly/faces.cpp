@@ -160,7 +160,7 @@ class Builder {
             // On the boundary there is nothing beyond, which is a high number too.
             if (beyond[c] < cell || beyond[d] < cell) continue;
             const Index p = corner[a], q = corner[b];
-            if (has_edges[a] && has_edges[b] && frame_.edge(p, q) != kNone) continue;
+            if (has_edges[a] && has_edges[b] && frame_.find_edge(p, q)) continue;
             std::size_t n = 1;
             ring[0] = frame_.node_of_cell(cell);
             Index at = beyond[c], turned_from = corner[d];
@@ -284,12 +284,12 @@ class Builder {
             const auto v = mesh_.face(f);
             for (std::size_t k = 0; k < v.size(); ++k) {
                 Index p = v[k], q = v[(k + 1) % v.size()];
-                const Index e = frame_.edge(p, q);
-                if (e == kNone) continue;
+                const auto e = frame_.find_edge(p, q);
+                if (!e) continue;
                 if (mesh_.owner[f] != cell) std::swap(p, q);
                 record(frame_.owner_in_core(p, cell), frame_.owner_in_core(q, cell),
                        {{frame_.node_of_cell(cell), frame_.node_of_face(f)},
-                        {frame_.node_of_face(f), frame_.node_of_edge(e)}},
+                        {frame_.node_of_face(f), frame_.node_of_edge(*e)}},
                        out);
             }
         }
@@ -300,8 +300,8 @@ class Builder {
         const std::size_t n = frame_.slots_of(cell).count();
         for (std::size_t k = 0; k < n; ++k) {
             const std::size_t next = (k + 1) % n;
-            const Index side = frame_.side_of(cell, k);
-            if (side != kNone && side < mesh_.n_inner_faces() && plain_side(side)) continue;
+            const auto side = frame_.side_of(cell, k);
+            if (side && *side < mesh_.n_inner_faces() && plain_side(*side)) continue;
             const Node low = frame_.node_between(frame_.low(cell, k), frame_.low(cell, next)),
                        up = frame_.node_between(frame_.up(cell, k), frame_.up(cell, next)),
                        bottom = frame_.bottom(cell), top = frame_.top(cell);
@@ -433,8 +433,8 @@ class Builder {
         using Kind = DualFrame::NodeKind;
         const Kind ka = frame_.kind(a), kb = frame_.kind(b);
         if (ka == Kind::vertex && kb == Kind::vertex) {
-            const Index e = frame_.edge(frame_.index(a), frame_.index(b));
-            return e != kNone && frame_.is_sharp(e);
+            const auto e = frame_.find_edge(frame_.index(a), frame_.index(b));
+            return e && frame_.is_sharp(*e);
         }
         if (ka == Kind::edge && kb == Kind::vertex) return frame_.is_sharp(frame_.index(a));
         return false;

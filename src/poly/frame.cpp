@@ -151,11 +151,18 @@ void DualFrame::find_edges() {
     }
 }
 
-Index DualFrame::edge(Index p, Index q) const {
+std::optional<Index> DualFrame::find_edge(Index p, Index q) const {
     const Index low = std::min(p, q), high = std::max(p, q);
     const auto begin = far_.begin() + first_far_[low], end = far_.begin() + first_far_[low + 1];
     const auto found = std::lower_bound(begin, end, high);
-    return found != end && *found == high ? static_cast<Index>(found - far_.begin()) : kNone;
+    if (found == end || *found != high) return std::nullopt;
+    return static_cast<Index>(found - far_.begin());
+}
+
+Index DualFrame::edge(Index p, Index q) const {
+    const auto found = find_edge(p, q);
+    if (!found) throw InternalError("an edge between two vertices of a cell is missing");
+    return *found;
 }
 
 namespace {
@@ -228,11 +235,12 @@ void DualFrame::judge_edges() {
         const auto cell = static_cast<Index>(slots_.first_cell + i);
         for (std::size_t k = 0, m = slots_.cells[i].count(); k < m; ++k) {
             const std::size_t next = (k + 1) % m;
-            const Index side = side_of(cell, k);
-            if (side == kNone) {  // both columns have ended
+            const auto its_side = side_of(cell, k);
+            if (!its_side) {  // both columns have ended
                 if (up(cell, k) != up(cell, next)) is_special_[edge(up(cell, k), up(cell, next))] = 1;
                 continue;
             }
+            const Index side = *its_side;
             if (side < mesh_.n_inner_faces()) {
                 if (!is_layer(beyond(side, cell))) refuse(mesh_.points[mesh_.face(side)[0]]);
                 if (!std::binary_search(cut_sides_.begin(), cut_sides_.end(), side)) continue;
@@ -269,10 +277,10 @@ bool DualFrame::is_side(Index face, Index cell) const {
     return is_layer(cell) && bottom(cell) != node_of_face(face) && top(cell) != node_of_face(face);
 }
 
-Index DualFrame::side_of(Index cell, std::size_t slot) const {
+std::optional<Index> DualFrame::side_of(Index cell, std::size_t slot) const {
     const std::size_t next = (slot + 1) % slots_of(cell).count();
     const std::array<Index, 4> corners{low(cell, slot), low(cell, next), up(cell, next), up(cell, slot)};
-    if (corners[0] == corners[3] && corners[1] == corners[2]) return kNone;
+    if (corners[0] == corners[3] && corners[1] == corners[2]) return std::nullopt;
     for (const Index f : faces_of(cell)) {
         const auto p = mesh_.face(f);
         if (is_side(f, cell) && std::all_of(corners.begin(), corners.end(),
@@ -382,8 +390,9 @@ void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::
                 else if (v != vertex)
                     common = v;
             }
-            if (common == kNone || edge(vertex, common) == kNone) continue;
-            if (!is_sharp(edge(vertex, common))) {
+            const auto between = common != kNone ? find_edge(vertex, common) : std::nullopt;
+            if (!between) continue;
+            if (!is_sharp(*between)) {
                 smooth.join(i, j);
                 continue;
             }
@@ -513,12 +522,13 @@ void DualFrame::number_layers() {
         for (std::size_t k = i; k < j; ++k) {
             const std::size_t n = slots_of(list[k].cell).count();
             for (std::size_t way = 0; way < 2; ++way) {
-                const Index side = side_of(list[k].cell, (list[k].slot + (way == 0 ? 0 : n - 1)) % n);
-                if (side >= mesh_.n_inner_faces() || is_bent(side)) continue;
-                const auto other = std::lower_bound(
-                    list.begin() + static_cast<std::ptrdiff_t>(i), list.begin() + static_cast<std::ptrdiff_t>(j),
-                    beyond(side, list[k].cell), [](const At& a, Index cell) { return a.cell < cell; });
-                if (other != list.begin() + static_cast<std::ptrdiff_t>(j) && other->cell == beyond(side, list[k].cell))
+                const auto side = side_of(list[k].cell, (list[k].slot + (way == 0 ? 0 : n - 1)) % n);
+                if (!side || *side >= mesh_.n_inner_faces() || is_bent(*side)) continue;
+                const Index next_cell = beyond(*side, list[k].cell);
+                const auto other = std::lower_bound(list.begin() + static_cast<std::ptrdiff_t>(i),
+                                                    list.begin() + static_cast<std::ptrdiff_t>(j), next_cell,
+                                                    [](const At& a, Index cell) { return a.cell < cell; });
+                if (other != list.begin() + static_cast<std::ptrdiff_t>(j) && other->cell == next_cell)
                     beside[k - i][way] = static_cast<Index>(static_cast<std::size_t>(other - list.begin()) - i);
             }
         }
@@ -550,10 +560,10 @@ void DualFrame::find_cut_sides() {
         const auto cell = static_cast<Index>(slots_.first_cell + i);
         const std::size_t n = slots_.cells[i].count();
         for (std::size_t k = 0; k < n; ++k) {
-            const Index side = side_of(cell, k);
-            if (side >= mesh_.n_inner_faces() || mesh_.owner[side] != cell) continue;
+            const auto side = side_of(cell, k);
+            if (!side || *side >= mesh_.n_inner_faces() || mesh_.owner[*side] != cell) continue;
             for (const std::size_t slot : {k, (k + 1) % n})
-                if (owner_in_layer(cell, slot) != owner_across(side, cell, slot)) cut_sides_.push_back(side);
+                if (owner_in_layer(cell, slot) != owner_across(*side, cell, slot)) cut_sides_.push_back(*side);
         }
     }
     std::sort(cut_sides_.begin(), cut_sides_.end());

@@ -7,6 +7,7 @@
 #pragma once
 
 #include <anvilcast/volume_mesh.hpp>
+#include <optional>
 
 #include <span>
 #include <vector>
@@ -51,7 +52,9 @@ class DualFrame {
     // ---- edges of kept faces and cuts, and of cells of the core that are no tetrahedra ----
 
     bool has_edges(Index vertex) const { return first_far_[vertex] < first_far_[vertex + 1] || is_far_[vertex] != 0; }
-    /// kNone for an edge that is none of these.
+    /// Nothing for an edge that is none of these.
+    std::optional<Index> find_edge(Index p, Index q) const;
+    /// The edge between two vertices that are joined; throws InternalError when they are not.
     Index edge(Index p, Index q) const;
     std::size_t n_edges() const { return far_.size(); }
     std::array<Index, 2> ends_of(Index edge) const { return {near_[edge], far_[edge]}; }
@@ -100,8 +103,8 @@ class DualFrame {
     /// At a corner of a kept face that is not the side of a stack, or of a cut.
     Index owner_at(Index face, Index vertex, Index cell) const;
     bool is_side(Index face, Index cell) const;  ///< of a layer cell, neither its bottom nor its top
-    /// The side of a layer cell between a slot and the next one; kNone where both have ended.
-    Index side_of(Index cell, std::size_t slot) const;
+    /// The side of a layer cell between a slot and the next one; nothing where both have ended.
+    std::optional<Index> side_of(Index cell, std::size_t slot) const;
 
   private:
     struct Part {

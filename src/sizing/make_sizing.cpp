@@ -178,7 +178,7 @@ class Gatherer {
                              (i / kLattice / kLattice + 0.5) / kLattice};
             const Vec3 e = box.extent(), p = box.lo + Vec3{share.x * e.x, share.y * e.y, share.z * e.z};
             if (volume.distance(p) > 0) continue;
-            if (region_at(domain_, tree_, p) != kNone) return;
+            if (region_at(domain_, tree_, p)) return;
             nearest = std::min(nearest, tree_.closest(p).distance);
         }
         out_.warnings.push_back(

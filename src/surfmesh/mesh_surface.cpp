@@ -30,8 +30,9 @@ using surfmesh::Remesher;
 constexpr int kMostRefinements = 4;
 /// And as long as the mesh does not become many times as large as it was: what is still too far off then is told.
 constexpr std::size_t kMostGrowth = 3, kFewTriangles = 20000;
-/// Flaws that two finer attempts do not mend are the geometry's own.
-constexpr int kAttemptsAtFlaws = 2;
+/// Flaws that two finer attempts do not mend come of ridges across a smooth patch, which are kept then; or they are the
+/// geometry's own.
+constexpr int kFinerAttemptsAtFlaws = 2, kMostAttemptsAtFlaws = 4;
 /// A mesh that crosses itself is none, which is worth more attempts than one that is a little too far off. From some
 /// on, edges of the original are kept; those of a wrap are about as long as its gap, and kept soon.
 constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWraps = 2;
@@ -314,11 +315,14 @@ SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const Sur
             else
                 finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
         }
-        if (attempt < kAttemptsAtFlaws && !has_grown)
+        if (attempt < kMostAttemptsAtFlaws && !has_grown)
             for (const auto& flawed : surfmesh::flawed_triangles(*original, draft)) {
                 if (flawed.is_forced) continue;
                 is_done = false;
-                finer.add(flawed.flaw.place, field.at(flawed.flaw.place) / 2);
+                if (attempt < kFinerAttemptsAtFlaws)
+                    finer.add(flawed.flaw.place, field.at(flawed.flaw.place) / 2);
+                else
+                    rough.push_back({box_round(draft, flawed.triangle), kCosOfSlightBend});
             }
         if (!rough.empty()) {
             if (!with_kept_edges) with_kept_edges = domain;

@@ -122,15 +122,15 @@ const std::vector<Index>& Remesher::star(Index v, std::vector<Index>& out) const
     return out;
 }
 
-bool Remesher::has_edge(Index a, Index b) const { return side_between(a, b) != kNone; }
+bool Remesher::has_edge(Index a, Index b) const { return side_between(a, b).has_value(); }
 
-Remesher::Side Remesher::side_between(Index a, Index b) const {
+std::optional<Remesher::Side> Remesher::side_between(Index a, Index b) const {
     // A patch point has few triangles; others may have any number.
     if (d_.kind[b] == PointKind::patch && is_locked_[b] == 0) std::swap(a, b);
     for (const Index t : star(a, other_star_))
         for (Side s = 3 * t; s < 3 * t + 3; ++s)
             if ((from(s) == a && to(s) == b) || (from(s) == b && to(s) == a)) return s;
-    return kNone;
+    return std::nullopt;
 }
 
 Remesher::Corners Remesher::corners(Index t) const {
@@ -271,10 +271,10 @@ void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places)
                 d_.kind[at_end ? end : last] = PointKind::corner;
                 continue;
             }
-            const Side s = side_between(last, end);
-            if (s == kNone) continue;
+            const auto s = side_between(last, end);
+            if (!s) continue;
             const Index m = add_point(place.point, size_at_(place.point), {}, PointKind::corner);
-            split_at(s, m);
+            split_at(*s, m);
             last = m;
         }
     }

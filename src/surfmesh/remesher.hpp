@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <limits>
+#include <optional>
 #include <vector>
 
 #include "surfmesh/curves.hpp"
@@ -82,7 +83,7 @@ class Remesher {
     Side side_before(Side s) const;
     const std::vector<Index>& star(Index v, std::vector<Index>& out) const;
     bool has_edge(Index a, Index b) const;
-    Side side_between(Index a, Index b) const;
+    std::optional<Side> side_between(Index a, Index b) const;
 
     Corners corners(Index t) const;
     Corners corners_with(Index t, Index moved, const Vec3& place) const;

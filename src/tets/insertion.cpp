@@ -148,13 +148,14 @@ bool is_crowded(const TetComplex& complex, const Candidate& c, Index t, const Te
 
 /// Candidates come in an order in which the last one is near. A walk from there may end at the boundary; then another
 /// is tried from the slot that held the place, whatever is in it by now.
-Index Inserter::find(const Candidate& c) const {
-    auto walk = [&](Index from) {
-        if (from == kNone || (worker_ != nullptr && !worker_->owns(from)) || complex_.is_free(from)) return kNone;
+std::optional<Index> Inserter::find(const Candidate& c) const {
+    auto walk = [&](Index from) -> std::optional<Index> {
+        if (from == kNone || (worker_ != nullptr && !worker_->owns(from)) || complex_.is_free(from))
+            return std::nullopt;
         return complex_.locate(c.place, from, TetComplex::Walk::everywhere, worker_);
     };
-    const Index t = walk(last_);
-    return t != kNone ? t : walk(c.tet);
+    const auto t = walk(last_);
+    return t ? t : walk(c.tet);
 }
 
 bool Inserter::keeps_distance(const Candidate& c) const {
@@ -169,9 +170,9 @@ bool Inserter::keeps_distance(const Candidate& c) const {
 }
 
 Inserter::Outcome Inserter::put(const Candidate& c, Index vertex) {
-    const Index t = find(c);
-    if (t == kNone) return worker_ != nullptr ? Outcome::strayed : Outcome::refused;
-    last_ = t;
+    const auto found = find(c);
+    if (!found) return worker_ != nullptr ? Outcome::strayed : Outcome::refused;
+    const Index t = last_ = *found;
     if (is_crowded(complex_, c, t, worker_)) return Outcome::refused;
     const bool is_found = worker_ != nullptr ? complex_.find_cavity(c.place, t, cavity_, *worker_)
                                              : complex_.find_cavity(c.place, t, cavity_);

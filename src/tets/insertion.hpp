@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <optional>
 #include <vector>
 
 #include "tets/tet_complex.hpp"
@@ -36,7 +37,7 @@ class Inserter {
     const std::vector<Index>& filled() const { return worker_ != nullptr ? worker_->filled : complex_.last_filled(); }
 
   private:
-    Index find(const Candidate& c) const;
+    std::optional<Index> find(const Candidate& c) const;
     bool keeps_distance(const Candidate& c) const;
 
     TetComplex& complex_;

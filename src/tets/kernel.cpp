@@ -354,13 +354,13 @@ Index Kernel::find(const Vec3& p, Index near) {
     return walk_to<false>(p);
 }
 
-Index Kernel::add(const Vec3& p, Index near) {
+std::optional<Index> Kernel::add(const Vec3& p, Index near) {
     last_ = near;
     const auto vertex = static_cast<Index>(vertices_.size());
     vertices_.push_back({p});
     if (insert(vertex)) return vertex;
     vertices_.pop_back();
-    return kNone;
+    return std::nullopt;
 }
 
 }  // namespace anvilcast::tets

@@ -9,6 +9,7 @@
 
 #include <anvilcast/context.hpp>
 #include <cstddef>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -23,9 +24,9 @@ class Kernel {
     /// Points equal to one before stay unused: their vertex has no tetrahedron.
     Kernel(const std::vector<Vec3>& points, const std::vector<Index>& order, const Context& context);
 
-    /// Puts in one point more and returns its vertex; kNone, and nothing changes, when there is an equal one already.
+    /// Puts in one point more and returns its vertex; nothing, and no change, when there is an equal one already.
     /// The walk to its place begins at the tetrahedron `near`.
-    Index add(const Vec3& p, Index near);
+    std::optional<Index> add(const Vec3& p, Index near);
     /// The tetrahedron that holds p, or a ghost that p is outside of. The walk begins at the tetrahedron `near`.
     Index find(const Vec3& p, Index near);
     /// The tetrahedra round the vertex that was put in last. They took the slots of those that had to go, and new ones.

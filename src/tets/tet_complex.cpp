@@ -191,13 +191,13 @@ const std::vector<Index>& TetComplex::star(Index v) const {
     return star_;
 }
 
-Index TetComplex::find_edge(Index a, Index b) const {
+std::optional<Index> TetComplex::find_edge(Index a, Index b) const {
     for (const Index t : star(a))
         if (tets_[t].has(b)) return t;
-    return kNone;
+    return std::nullopt;
 }
 
-Index TetComplex::find_face(Index a, Index b, Index c) const {
+std::optional<Index> TetComplex::find_face(Index a, Index b, Index c) const {
     for (const Index t : star(a)) {
         if (!tets_[t].has(b) || !tets_[t].has(c)) continue;
         for (int f = 0; f < 4; ++f) {
@@ -205,7 +205,7 @@ Index TetComplex::find_face(Index a, Index b, Index c) const {
             if (v != a && v != b && v != c) return code_of(t, f);
         }
     }
-    return kNone;
+    return std::nullopt;
 }
 
 void TetComplex::edge_ring(Index t, Index a, Index b, Ring& out) const {
@@ -289,7 +289,7 @@ double TetComplex::volume(Index t) const {
     return tetrahedron_volume(points_[q.v[0]], points_[q.v[1]], points_[q.v[2]], points_[q.v[3]]);
 }
 
-Index TetComplex::locate(const Vec3& p, Index t, Walk walk, const Worker* worker) const {
+std::optional<Index> TetComplex::locate(const Vec3& p, Index t, Walk walk, const Worker* worker) const {
     std::uint32_t random = 12345U + t;
     for (std::size_t step = 0; step < 10000 + tets_.size() / 8; ++step) {
         random = random * 1664525U + 1013904223U;
@@ -301,11 +301,11 @@ Index TetComplex::locate(const Vec3& p, Index t, Walk walk, const Worker* worker
             if (orient3d(points_[v[kFace[f][0]]], points_[v[kFace[f][1]]], points_[v[kFace[f][2]]], p) < 0) exit = f;
         }
         if (exit < 0) return t;
-        if (tets_[t].n[exit] == kNone || (walk == Walk::this_side && tag(t, exit) != kNone)) return kNone;
+        if (tets_[t].n[exit] == kNone || (walk == Walk::this_side && tag(t, exit) != kNone)) return std::nullopt;
         t = tet_of(tets_[t].n[exit]);
-        if ((worker != nullptr && !worker->owns(t)) || tets_[t].is_ghost()) return kNone;
+        if ((worker != nullptr && !worker->owns(t)) || tets_[t].is_ghost()) return std::nullopt;
     }
-    return kNone;
+    return std::nullopt;
 }
 
 void TetComplex::check() const {

@@ -6,6 +6,7 @@
 // face, and keeps the tags on the rim of what it replaces.
 #pragma once
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -48,9 +49,9 @@ class TetComplex {
     /// All tetrahedra at a vertex, in a deterministic order. The list lives until the next call.
     const std::vector<Index>& star(Index v) const;
     /// A tetrahedron with both vertices, or kNone.
-    Index find_edge(Index a, Index b) const;
+    std::optional<Index> find_edge(Index a, Index b) const;
     /// The face abc as a code, seen from either side, or kNone.
-    Index find_face(Index a, Index b, Index c) const;
+    std::optional<Index> find_face(Index a, Index b, Index c) const;
 
     /// The tetrahedra round an edge in order, and their vertices off the edge: tets[i] has ring[i] and ring[i + 1].
     struct Ring {
@@ -94,7 +95,8 @@ class TetComplex {
     enum class Walk { everywhere, this_side };
     /// The tetrahedron that holds p, walking from t without crossing the boundary, nor tagged faces if it is to stay on
     /// this side of them; kNone when the walk ends there, or leaves what is the worker's.
-    Index locate(const Vec3& p, Index from, Walk walk = Walk::everywhere, const Worker* worker = nullptr) const;
+    std::optional<Index> locate(const Vec3& p, Index from, Walk walk = Walk::everywhere,
+                                const Worker* worker = nullptr) const;
 
     /// What putting in a point would replace: see find_cavity.
     struct Cavity {

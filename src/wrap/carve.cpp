@@ -153,9 +153,8 @@ Carver::Foot Carver::exact_foot(const Vec3& p) const {
     return {hit.point, hit.distance, kOffset * gap_at(hit.point)};
 }
 
-Index Carver::add(const Vec3& place, const Site& site, Index near) {
-    const Index v = kernel_->add(place, near);
-    if (v == kNone) return kNone;
+bool Carver::add(const Vec3& place, const Site& site, Index near) {
+    if (!kernel_->add(place, near)) return false;
     sites_.push_back(site);
     cells_.resize(kernel_->n_slots());
     for (const Index t : kernel_->star()) {
@@ -163,7 +162,7 @@ Index Carver::add(const Vec3& place, const Site& site, Index near) {
         cells_[t].clearance = -1;
         cells_[t].region = 0;
     }
-    return v;
+    return true;
 }
 
 Vec3 Carver::center(Index cell) const { return kernel_->sphere(cell).center; }
@@ -384,14 +383,13 @@ bool Carver::stop_ball(const Vec3& c, double radius, const Foot& f, Index near) 
         const bool is_in_view = tree_.closest(beside, 0.8 * f.offset).triangle == kNone &&
                                 tree_.first_hit(place, beside - place, 0, 1).triangle == kNone;
         if (is_in_view && distance(beside, c) < radius - kDepth * gap &&
-            add(beside, {on_curve->target, on_curve->curve, on_curve->along, false, on_curve->is_hollow}, near) !=
-                kNone) {
+            add(beside, {on_curve->target, on_curve->curve, on_curve->along, false, on_curve->is_hollow}, near)) {
             push_gates_of_star();
             return true;
         }
     }
     if (distance(place, c) > radius - least) return false;
-    if (add(place, {f.point, kNone, 0, false, false}, near) == kNone) return false;
+    if (!add(place, {f.point, kNone, 0, false, false}, near)) return false;
     push_gates_of_star();
     return true;
 }

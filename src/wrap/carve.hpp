@@ -14,6 +14,7 @@
 
 #include <anvilcast/leaks.hpp>
 #include <memory>
+#include <optional>
 #include <queue>
 
 #include "tets/kernel.hpp"
@@ -107,7 +108,7 @@ class Carver {
     std::vector<std::vector<Index>> places_of_curves() const;
     void mark_what_is_reached();
     double length_of_curves() const;
-    Index next_on_side(const std::vector<Index>& list, std::size_t i) const;
+    std::optional<Index> next_on_side(const std::vector<Index>& list, std::size_t i) const;
     void start();
     void carve();
     void carve_cell(Index cell, std::uint8_t region);
@@ -115,7 +116,7 @@ class Carver {
     void push_gates_of_star();
     void pass(Index cell, int face);
     bool stop_ball(const Vec3& center, double radius, const Foot& foot, Index near);
-    Index add(const Vec3& place, const Site& site, Index near);
+    bool add(const Vec3& place, const Site& site, Index near);
     void refuse_joined(Index cell, std::uint8_t region);
     std::string name_of(std::uint8_t region) const;
     bool touches_other_region(Index cell, std::uint8_t region) const;

@@ -69,7 +69,7 @@ void Carver::put_in_curves() {
         if (tree_.closest(places[k], 0.8 * kOffset * gap).triangle != kNone ||
             grid.is_crowded(s.target, s.aside, kCrowded * kCurveSpacing * gap))
             continue;
-        if (add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near) == kNone) continue;
+        if (!add(places[k], {s.target, s.curve, s.along, s.is_corner, s.is_hollow}, near)) continue;
         near = kernel_->star().front();
         grid.add(s.target, s.aside);
     }
@@ -151,8 +151,10 @@ bool Carver::join_curves() {
     std::vector<Vec3> from;
     for (const std::vector<Index>& list : places_of_curves())
         for (std::size_t i = 0; i < list.size(); ++i) {
-            const Index a = list[i], b = next_on_side(list, i);
-            if (b == kNone || (!is_on_wrap[a] && !is_on_wrap[b])) continue;
+            const auto next = next_on_side(list, i);
+            if (!next) continue;
+            const Index a = list[i], b = *next;
+            if (!is_on_wrap[a] && !is_on_wrap[b]) continue;
             const double apart = curves_.apart(sites_[a], sites_[b]).value_or(0), gap = gap_at(sites_[a].target);
             if (apart < kNearestApart * gap || apart > kFarthestApart * gap ||
                 std::binary_search(joined.begin(), joined.end(), Edge{std::min(a, b), std::max(a, b)}))
@@ -170,8 +172,7 @@ bool Carver::join_curves() {
         const double offset = kOffset * gap_at(sample->target);
         const Vec3 place = sample->target + (sample->aside + tets::scattered(k) * kScatter) * offset;
         if (tree_.closest(place, 0.8 * offset).triangle != kNone) continue;
-        if (add(place, {sample->target, sample->curve, sample->along, false, sample->is_hollow}, near) == kNone)
-            continue;
+        if (!add(place, {sample->target, sample->curve, sample->along, false, sample->is_hollow}, near)) continue;
         near = kernel_->star().front();
         push_gates_of_star();
         has_added = true;
@@ -218,21 +219,21 @@ double Carver::length_of_curves() const {
     double sum = 0;
     for (const std::vector<Index>& list : places_of_curves())
         for (std::size_t i = 0; i < list.size(); ++i)
-            if (const Index next = next_on_side(list, i);
-                next != kNone && sites_[list[i]].is_reached && sites_[next].is_reached) {
-                const double apart = curves_.apart(sites_[list[i]], sites_[next]).value_or(0);
-                if (apart < kFarthestApart * gap_at(sites_[next].target)) sum += apart;
+            if (const auto next = next_on_side(list, i);
+                next && sites_[list[i]].is_reached && sites_[*next].is_reached) {
+                const double apart = curves_.apart(sites_[list[i]], sites_[*next]).value_or(0);
+                if (apart < kFarthestApart * gap_at(sites_[*next].target)) sum += apart;
             }
     return sum;
 }
 
 /// The next one of a curve's vertices on the same side of it.
-Index Carver::next_on_side(const std::vector<Index>& list, std::size_t i) const {
+std::optional<Index> Carver::next_on_side(const std::vector<Index>& list, std::size_t i) const {
     constexpr std::size_t kSides = 8;
     auto side = [this](Index v) { return normalized(kernel_->point(v) - sites_[v].target); };
     for (std::size_t j = i + 1; j < std::min(list.size(), i + 1 + kSides); ++j)
         if (dot(side(list[i]), side(list[j])) > 0.5) return list[j];
-    return kNone;
+    return std::nullopt;
 }
 
 }  // namespace anvilcast::wrapping

@@ -216,7 +216,7 @@ class Fairing {
         double most = 0;
         for (const Index k : {h, ShellMesh::next(h), ShellMesh::before(h), ShellMesh::next(g), ShellMesh::before(g)})
             if (!is_on_curve(k)) most = std::max(most, turn_at(k));
-        if (most < kRough || is_on_curve(h) || mesh_.find(c, d) != kNone) return false;
+        if (most < kRough || is_on_curve(h) || mesh_.has_edge(c, d)) return false;
         if (degree(a) <= 3 || degree(b) <= 3) return false;
         change_.gone = {h / 3, g / 3};
         change_.made = {{c, d, b}, {d, c, a}};

@@ -192,7 +192,7 @@ bool Carver::deepen_hollows() {
         const double offset = kOffset * gap_at(places[k]);
         const Vec3 place = places[k] + tets::scattered(k) * (kScatter * offset);
         if (is_taken(place)) continue;
-        if (add(place, {bottoms[k].target, kNone, 0, false, true, false}, near) == kNone) continue;
+        if (!add(place, {bottoms[k].target, kNone, 0, false, true, false}, near)) continue;
         taken[GridCell::of(place, width)].push_back(place);
         near = kernel_->star().front();
         push_gates_of_star();

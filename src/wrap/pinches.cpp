@@ -60,7 +60,7 @@ bool Carver::thicken_membranes() {
     for (const auto& pair : pairs)
         for (const Vec3& place : pair) {
             context_.check_stop();
-            if (add(place, {place, kNone, 0, false, false, false}, near) == kNone) continue;
+            if (!add(place, {place, kNone, 0, false, false, false}, near)) continue;
             near = kernel_->star().front();
             push_gates_of_star();
             has_added = true;

@@ -81,7 +81,7 @@ class Tidying {
         int from = 0, to = 0;
         mesh_.around(mesh_.from(h), [&](Index) { ++from; });
         mesh_.around(mesh_.to(h), [&](Index) { ++to; });
-        return from > 3 && to > 3 && mesh_.find(c, d) == kNone;
+        return from > 3 && to > 3 && !mesh_.has_edge(c, d);
     }
 
     /// Neighbours on a curve that an edge keeps apart are joined by turning it.

@@ -16,11 +16,9 @@ ShellMesh::ShellMesh(std::vector<Triangle> triangles, std::size_t n_points)
     for (Index h = 0; h < n_half_edges(); ++h) at_[from(h)] = h;
 }
 
-Index ShellMesh::find(Index a, Index b) const {
-    Index found = kNone;
-    around(a, [&](Index h) {
-        if (to(h) == b) found = h;
-    });
+bool ShellMesh::has_edge(Index a, Index b) const {
+    bool found = false;
+    around(a, [&](Index h) { found |= to(h) == b; });
     return found;
 }
 

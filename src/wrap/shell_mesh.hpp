@@ -35,8 +35,7 @@ class ShellMesh {
             h = twin_[before(h)];
         } while (h != first);
     }
-    /// The half-edge from a to b; kNone when there is none.
-    Index find(Index a, Index b) const;
+    bool has_edge(Index a, Index b) const;
 
     /// The edge gets the points across of it for its ends. There must be no edge between them.
     void flip(Index h);

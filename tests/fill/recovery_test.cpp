@@ -58,9 +58,9 @@ TEST(Recovery, BringsBackEveryTriangleAndKeepsTheComplexSound) {
         std::vector<double> area(body.triangles.size(), 0);
         for (Index t = 0; t < surface.triangles.size(); ++t) {
             const Triangle& c = surface.triangles[t];
-            const Index code = complex.find_face(c[0], c[1], c[2]);
-            ASSERT_NE(code, kNone);
-            ASSERT_EQ(complex.tag(tet_of(code), face_of(code)), t);
+            const auto code = complex.find_face(c[0], c[1], c[2]);
+            ASSERT_TRUE(code);
+            ASSERT_EQ(complex.tag(tet_of(*code), face_of(*code)), t);
             area[surface.parent[t]] += triangle_area(complex.point(c[0]), complex.point(c[1]), complex.point(c[2]));
         }
         for (Index t = 0; t < body.triangles.size(); ++t) {

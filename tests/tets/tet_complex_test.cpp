@@ -55,9 +55,9 @@ TEST(TetComplex, StarsRingsAndFacesAgree) {
                 ASSERT_TRUE(complex.tet(ring.tets[i]).has(ring.ring[(i + 1) % ring.ring.size()]));
             }
         }
-        const Index code = complex.find_face(tet.v[0], tet.v[1], tet.v[2]);
-        ASSERT_NE(code, kNone);
-        ASSERT_TRUE(tet_of(code) == t || tet_of(complex.tet(tet_of(code)).n[face_of(code)]) == t);
+        const auto code = complex.find_face(tet.v[0], tet.v[1], tet.v[2]);
+        ASSERT_TRUE(code);
+        ASSERT_TRUE(tet_of(*code) == t || tet_of(complex.tet(tet_of(*code)).n[face_of(*code)]) == t);
     }
 }
 
@@ -68,9 +68,9 @@ TEST(TetComplex, InsertionsKeepVolumeAndInvariants) {
     for (const Vec3& p : kit::random_points(300, 3)) {
         Index start = 0;
         while (complex.is_free(start) || complex.has_ghost(start)) ++start;
-        const Index t = complex.locate(p, start);
-        ASSERT_NE(t, kNone);
-        if (!complex.find_cavity(p, t, cavity)) continue;
+        const auto t = complex.locate(p, start);
+        ASSERT_TRUE(t);
+        if (!complex.find_cavity(p, *t, cavity)) continue;
         const Index v = complex.add_point(p);
         complex.fill_cavity(cavity, v);
         ++n;
@@ -99,16 +99,16 @@ TEST(TetComplex, TaggedFacesAreNeverRemoved) {
     for (const Vec3& p : kit::random_points(200, 6)) {
         Index start = 0;
         while (complex.is_free(start) || complex.has_ghost(start)) ++start;
-        const Index t = complex.locate(p, start);
-        if (t == kNone || !complex.find_cavity(p, t, cavity)) continue;
+        const auto t = complex.locate(p, start);
+        if (!t || !complex.find_cavity(p, *t, cavity)) continue;
         const Index v = complex.add_point(p);
         complex.fill_cavity(cavity, v);
     }
     complex.check();
     for (const Face& f : tagged) {
-        const Index code = complex.find_face(f.a, f.b, f.c);
-        ASSERT_NE(code, kNone);
-        EXPECT_EQ(complex.tag(tet_of(code), face_of(code)), f.tag);
+        const auto code = complex.find_face(f.a, f.b, f.c);
+        ASSERT_TRUE(code);
+        EXPECT_EQ(complex.tag(tet_of(*code), face_of(*code)), f.tag);
     }
 }
 
@@ -137,10 +137,10 @@ TEST(EdgeRemoval, FindsTheBestFillingOfARing) {
             if (complex.point(v) == points[0]) a = v;
             if (complex.point(v) == points[1]) b = v;
         }
-        const Index t = complex.find_edge(a, b);
-        ASSERT_NE(t, kNone);
+        const auto t = complex.find_edge(a, b);
+        ASSERT_TRUE(t);
         TetComplex::Ring ring;
-        complex.edge_ring(t, a, b, ring);
+        complex.edge_ring(*t, a, b, ring);
         ASSERT_TRUE(ring.is_free);
         ASSERT_EQ(ring.ring.size(), static_cast<std::size_t>(n));
         auto quality = [&](const Quad& q) {
@@ -159,7 +159,7 @@ TEST(EdgeRemoval, FindsTheBestFillingOfARing) {
         TetComplex changed = complex;
         changed.replace(ring.tets, removal.fresh);
         EXPECT_NO_THROW(changed.check());
-        EXPECT_EQ(changed.find_edge(a, b), kNone);
+        EXPECT_FALSE(changed.find_edge(a, b));
         EXPECT_NEAR(total_volume(changed), total_volume(complex), 1e-14);
     }
 }
