@@ -476,6 +476,34 @@ TEST_F(Tool, PlansAndStopsAtTheSurface) {
     EXPECT_NE(over.out.find("\"surface size\" makes 100 %"), std::string::npos) << over.out;
 }
 
+TEST_F(Tool, AWrapsRidgesAreNoNeedlesOfItsSurfaceMesh) {
+    // Three blocks whose triangles hang together no more, each corner of each off by up to 0.4 mm: their wrap has
+    // ridges that are far longer than the sizes that its curvature asks for.
+    fs::copy_file(ANVILCAST_SOURCE "/tests/tool/shaken_blocks.stl", directory / "blocks.stl");
+    std::ofstream(directory / "shaken.toml") << R"([case]
+unit = "mm"
+[[part]]
+file = "blocks.stl"
+unit = "mm"
+[wrap]
+gap = 4
+[surround]
+ahead = 0.5
+behind = 0.5
+aside = 0.5
+above = 0.5
+[sizing]
+surface = 4
+largest = 16
+growth = 1.4
+per_turn = 16
+)";
+    const Outcome o = run("build shaken.toml --until surface --out made --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const auto made = nlohmann::json::parse(o.out);
+    for (const auto& flaw : made["surface"]["flaws"]) EXPECT_GT(flaw["value"].get<double>(), 0.01) << flaw;
+}
+
 TEST_F(Tool, AnswersForYPlus) {
     const Outcome text = run("yplus --speed '18 m/s' --length '200 mm' --target 30 --core-size 4");
     EXPECT_EQ(text.status, 0) << text.err;
