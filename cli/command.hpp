@@ -17,8 +17,6 @@ namespace cli {
 
 using namespace anvilcast;
 
-constexpr int kDone = 0, kBroken = 1, kWrongInput = 2, kFailed = 3;
-
 /// Options that every command has.
 struct CommonOptions {
     ConsoleOptions console;

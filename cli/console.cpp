@@ -11,6 +11,8 @@
 #include <cerrno>
 #include <csignal>
 #include <cstdlib>
+#include <exception>
+#include <new>
 #include <thread>
 
 namespace cli {
@@ -97,6 +99,20 @@ anvilcast::Context stoppable() {
     return context;
 }
 
+void catch_memory_shortage() {
+    std::set_terminate([] {
+        try {
+            if (const auto thrown = std::current_exception()) std::rethrow_exception(thrown);
+        } catch (const std::bad_alloc&) {
+            anvilcast::abandon_pending_results();
+            tell(kOutOfMemory);
+            _exit(kFailed);
+        } catch (...) {  // one of ours: a core dump tells where
+        }
+        std::abort();
+    });
+}
+
 int status_of_interrupt() { return 128 + signal_received; }
 
 std::string printable(std::string_view text) {
@@ -121,9 +137,14 @@ std::string printable(std::string_view text) {
     return out;
 }
 
-void tell(const std::string& text) noexcept {
-    const std::string clean = printable(text);
-    std::string_view rest = clean;
+void tell(std::string_view text) noexcept {
+    std::string clean;
+    std::string_view rest = text;
+    try {
+        clean = printable(text);
+        rest = clean;
+    } catch (const std::bad_alloc&) {  // then as it is
+    }
     while (!rest.empty()) {
         const ssize_t n = ::write(STDERR_FILENO, rest.data(), rest.size());
         if (n < 0 && errno == EINTR) continue;

@@ -9,6 +9,9 @@
 
 namespace cli {
 
+constexpr int kDone = 0, kBroken = 1, kWrongInput = 2, kFailed = 3;
+constexpr std::string_view kOutOfMemory = "anvilcast: out of memory; make the sizes larger\n";
+
 struct ConsoleOptions {
     bool quiet = false;
     bool verbose = false;
@@ -50,6 +53,9 @@ anvilcast::Context stoppable();
 /// stopped within a second is ended, and so it is by a second signal; nothing half-written stays in either case. To be
 /// called before there are other threads.
 void catch_interrupts();
+/// From now on memory that runs out where no exception may leave, as while an object is taken apart, ends the program
+/// with exit status 3 and a message as it does elsewhere; nothing half-written stays.
+void catch_memory_shortage();
 /// Exit status of a program that was asked to stop: 128 and the number of the signal, 130 for an interrupt.
 int status_of_interrupt();
 
@@ -58,6 +64,6 @@ int status_of_interrupt();
 std::string printable(std::string_view text);
 
 /// Writes to standard error, as far as that is possible: what cannot be told there is told by the exit status alone.
-void tell(const std::string& text) noexcept;
+void tell(std::string_view text) noexcept;
 
 }  // namespace cli

@@ -77,6 +77,7 @@ int parse_and_run(int argc, char** argv) {
 int main(int argc, char** argv) {
     hold_standard_streams();
     cli::catch_interrupts();
+    cli::catch_memory_shortage();
     try {
         return parse_and_run(argc, argv);
     } catch (const InvalidMesh& e) {
@@ -86,7 +87,7 @@ int main(int argc, char** argv) {
         cli::tell(fmt::format("anvilcast: {}\n", e.what()));
         return status_of(e);
     } catch (const std::bad_alloc&) {
-        cli::tell("anvilcast: out of memory; make the sizes larger\n");
+        cli::tell(kOutOfMemory);
     } catch (const std::exception& e) {
         cli::tell(fmt::format("anvilcast: {}\n", e.what()));
     }
