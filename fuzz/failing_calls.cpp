@@ -94,4 +94,9 @@ ssize_t pwrite64(int to, const void* what, std::size_t n, off64_t at) {
     return write_fails(to) ? -1 : real(to, what, n, at);
 }
 
+std::size_t fwrite(const void* what, std::size_t size, std::size_t n, std::FILE* to) {
+    static auto* const real = original<decltype(fwrite)>("fwrite");
+    return write_fails(::fileno(to)) ? 0 : real(what, size, n, to);
+}
+
 }  // extern "C"
