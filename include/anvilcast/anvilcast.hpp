@@ -28,6 +28,8 @@
 #include <anvilcast/openings.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
+#include <anvilcast/planar.hpp>
+#include <anvilcast/planar_mesh.hpp>
 #include <anvilcast/polygon.hpp>
 #include <anvilcast/predicates.hpp>
 #include <anvilcast/prediction.hpp>
@@ -41,6 +43,7 @@
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
+#include <anvilcast/sweep.hpp>
 #include <anvilcast/tell.hpp>
 #include <anvilcast/triangle_intersection.hpp>
 #include <anvilcast/triangle_tree.hpp>

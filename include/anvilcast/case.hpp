@@ -11,11 +11,13 @@
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/planar.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/surround.hpp>
+#include <anvilcast/sweep.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
@@ -77,6 +79,17 @@ struct WrapSpec {
     int line = 0;
 };
 
+/// A section in a plane and the way that it is swept.
+struct PlaneSpec {
+    std::vector<PlaneCurve> curves;
+    std::vector<PlaneArea> areas;
+    double join = 0;  ///< ends of curves within this distance are one point; metres
+    SweepPath path = StraightPath{};
+    SweepOptions sweep;
+    double step_size = 0;  ///< metres: steps come from it; 0: the number of steps is given
+    int sweep_line = 0;
+};
+
 struct Case {
     std::string name;
     LengthUnit unit;
@@ -98,6 +111,7 @@ struct Case {
     std::vector<LayerRecipe> layers;  ///< the first one that fits a zone is its own
     FillCells cells = FillCells::tetrahedra;
     QualityLimits limits;
+    std::optional<PlaneSpec> plane;  ///< instead of parts
     bool write_vtu = false;
     bool write_stl = false;
     bool stl_as_text = false;  ///< of the zones

@@ -37,8 +37,9 @@ struct Plan {
     std::optional<WrapResult> wrapped;  ///< its surface left out
     std::vector<RegionPlan> regions;
     std::vector<ZonePlan> zones;
-    FillCells cells = FillCells::tetrahedra;  ///< what is counted
-    double triangles = 0, core_cells = 0, layer_cells = 0;
+    FillCells cells = FillCells::tetrahedra;                ///< what is counted
+    int steps = 0;                                          ///< of a swept section; 0: nothing is swept
+    double triangles = 0, core_cells = 0, layer_cells = 0;  ///< of a swept section its cells are the triangles
     std::vector<SourceShare> sources;
     std::optional<WallEstimate> wall;
     Cost cost;

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/names.hpp"
+#include "case/case_plane.hpp"
 #include "case/case_sizes.hpp"
 #include "case/section.hpp"
 #include "io/files.hpp"
@@ -23,6 +24,7 @@ class CaseReader {
 
     Case read() {
         read_head();
+        if (top_.has("curve")) return read_plane();
         for (const toml::table* t : list("part")) read_part(*t);
         if (case_.parts.empty()) top_.fail(1, "there is no [[part]]; write [[part]] and file = \"body.stl\"");
         read_mend();
@@ -74,6 +76,41 @@ class CaseReader {
         if (!unit) s.fail("[case] unit is missing: the unit of bare lengths in this file, e.g. unit = \"mm\"");
         case_.unit = *unit;
         s.finish();
+    }
+    /// A section in a plane, swept: curves in the place of parts.
+    Case read_plane() {
+        for (const char* key :
+             {"part", "mend", "zone", "opening", "wrap", "surround", "region", "domain", "flow", "layers", "fill"})
+            if (top_.has(key))
+                top_.fail(Section::line_of(*top_.find(key)),
+                          fmt::format("a case with [[curve]] is a section in a plane, which has no [{}]: it has "
+                                      "[[curve]], [[area]], [plane], [sizing], [[refine]], [sweep], [limits], [export]",
+                                      key));
+        PlaneSpec& plane = case_.plane.emplace();
+        for (const toml::table* t : list("curve")) {
+            Section s = section(*t, "[[curve]]");
+            for (PlaneCurve& curve : read_curve(s, file_.parent_path(), case_.unit))
+                plane.curves.push_back(std::move(curve));
+        }
+        for (const toml::table* t : list("area")) {
+            Section s = section(*t, "[[area]]");
+            plane.areas.push_back(read_area(s));
+            for (std::size_t k = 0; k + 1 < plane.areas.size(); ++k)
+                if (plane.areas[k].name == plane.areas.back().name)
+                    s.fail(fmt::format("there are two areas called \"{}\"", plane.areas[k].name));
+        }
+        if (const toml::table* t = table("plane", nullptr)) {
+            Section s = section(*t, "[plane]");
+            plane.join = s.distance("join").value_or(0);
+            s.finish();
+        }
+        read_sizes();
+        Section s = section(*table("sweep", "[sweep] and along = [0, 0, 200], steps = 40"), "[sweep]");
+        read_sweep(s, plane);
+        read_limits();
+        read_export();
+        top_.finish();
+        return std::move(case_);
     }
     void read_part(const toml::table& t) {
         Section s = section(t, "[[part]]");

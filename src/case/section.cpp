@@ -124,6 +124,28 @@ std::optional<std::vector<Vec3>> Section::points(const char* key) {
     return out;
 }
 
+std::optional<Vec2> Section::plane_point(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    return plane_point_of(*node, key);
+}
+
+Vec2 Section::required_plane_point(const char* key) {
+    const auto p = plane_point(key);
+    if (!p) fail(fmt::format("{} is missing: a place in the plane, [x, y]", path(key)));
+    return *p;
+}
+
+std::optional<std::vector<Vec2>> Section::plane_points(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->empty()) wrong_type(*node, key, "a list of places in the plane, [[x, y], [x, y]]");
+    std::vector<Vec2> out;
+    for (const toml::node& item : *list) out.push_back(plane_point_of(item, key));
+    return out;
+}
+
 std::optional<Vec3> Section::fractions(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;
@@ -263,6 +285,12 @@ Vec3 Section::point_of(const toml::node& node, const char* key) const {
     const toml::array* list = node.as_array();
     if (list == nullptr || list->size() != 3) wrong_type(node, key, "a point, [x, y, z]");
     return {length_of((*list)[0], key), length_of((*list)[1], key), length_of((*list)[2], key)};
+}
+
+Vec2 Section::plane_point_of(const toml::node& node, const char* key) const {
+    const toml::array* list = node.as_array();
+    if (list == nullptr || list->size() != 2) wrong_type(node, key, "a place in the plane, [x, y]");
+    return {length_of((*list)[0], key), length_of((*list)[1], key)};
 }
 
 }  // namespace anvilcast

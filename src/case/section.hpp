@@ -48,6 +48,10 @@ class Section {
     double positive_length(const char* key);
     std::optional<Vec3> point(const char* key);
     Vec3 required_point(const char* key);
+    /// Two lengths, [x, y].
+    std::optional<Vec2> plane_point(const char* key);
+    Vec2 required_plane_point(const char* key);
+    std::optional<std::vector<Vec2>> plane_points(const char* key);
     std::optional<Box> box(const char* key);
     /// One point, or a list of points.
     std::optional<std::vector<Vec3>> points(const char* key);
@@ -98,6 +102,7 @@ class Section {
   private:
     double length_of(const toml::node& node, const char* key) const;
     Vec3 point_of(const toml::node& node, const char* key) const;
+    Vec2 plane_point_of(const toml::node& node, const char* key) const;
 
     const toml::table& table_;
     std::string name_, file_;

@@ -12,6 +12,7 @@
 
 #include "base/names.hpp"
 #include "io/files.hpp"
+#include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
 
@@ -103,6 +104,9 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
 }  // namespace
 
 SurfaceBuild build_surface(const Case& c, const Context& context) {
+    if (c.plane)
+        throw InputError(
+            "a section that is swept has no surface mesh to stop at; build it as a whole, which is soon done");
     SurfaceBuild out;
     Stopwatch watch(out.result.costs);
     Sizing sizing;
@@ -114,6 +118,8 @@ SurfaceBuild build_surface(const Case& c, const Context& context) {
 }
 
 SizedDomain size_case(const Case& c, const Context& context) {
+    if (c.plane)
+        throw InputError("sizes are drawn of cases with parts; of a section that is swept, build it and draw that");
     BuildResult ignored;
     SizedDomain out{prepare_domain(c, ignored, context), {}};
     out.sizing = make_sizing(out.domain, c.sizing, context, octree_budget(c));
@@ -121,6 +127,7 @@ SizedDomain size_case(const Case& c, const Context& context) {
 }
 
 BuildResult build(const Case& c, const Context& context) {
+    if (c.plane) return build_plane(c, context);
     BuildResult result;
     Stopwatch watch(result.costs);
     Sizing sizing;

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
 
@@ -103,6 +104,7 @@ std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources
 }
 
 Plan plan(const Case& c, const Context& context) {
+    if (c.plane) return plan_plane(c, context);
     Plan out;
     Stopwatch watch(out.costs);
     BuildResult known;

@@ -14,8 +14,8 @@
 #include <map>
 #include <set>
 
-#include "pipeline/wrap_case.hpp"
 #include "pipeline/warnings.hpp"
+#include "pipeline/wrap_case.hpp"
 
 namespace anvilcast {
 namespace {

@@ -28,8 +28,8 @@ std::string rounded(double n) {
 
 std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
     const std::size_t width = name_width(p.zones);
-    std::string text =
-        fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role", "triangles", "size");
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role",
+                                   p.steps > 0 ? "faces" : "triangles", "size");
     for (const ZonePlan& z : p.zones)
         text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
                             fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
@@ -83,22 +83,31 @@ std::string wall_lines(const WallEstimate& w, const LengthUnit& unit) {
 
 std::string plan_text(const Plan& p, const Case& c) {
     const LengthUnit& unit = c.unit;
-    std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(p.bounds, unit));
+    std::string text =
+        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : "parts", extent(p.bounds, unit));
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_volume(r.volume, unit), rounded(r.cells));
     text += absorbed_text(p.absorbed, unit);
     if (p.wrapped) text += wrap_text(*p.wrapped, "", unit);
-    text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center) + sources_text(p);
+    text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center);
+    if (!p.sources.empty()) text += sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
-    text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
-                        rounded(p.core_cells));
+    if (p.steps > 0)
+        text += fmt::format("\nPredicted\n  section    {} cells\n  sweep      {} steps\n",
+                            grouped(static_cast<std::size_t>(p.triangles)), p.steps);
+    else
+        text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
+                            rounded(p.core_cells));
     if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
-    text += fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
-                        bold(rounded(p.total_cells())),
-                        p.wrapped ? "or up to twice as many: wraps are rough" : "within 15 %",
-                        p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
-                        rounded(p.cost.megabytes));
+    text +=
+        fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
+                    bold(p.steps > 0 ? grouped(static_cast<std::size_t>(p.total_cells())) : rounded(p.total_cells())),
+                    p.steps > 0 ? "exactly"
+                    : p.wrapped ? "or up to twice as many: wraps are rough"
+                                : "within 15 %",
+                    p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
+                    rounded(p.cost.megabytes));
     if (!p.beyond.empty())
         for (const std::string& b : p.beyond) text += bad("Beyond the limit: ") + b + "\n";
     else
@@ -139,7 +148,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                       {{"total", std::round(p.total_cells())},
                        {"core", std::round(p.core_cells)},
                        {"layers", std::round(p.layer_cells)}}},
-                     {"triangles", std::round(p.triangles)},
+                     {p.steps > 0 ? "section_cells" : "triangles", std::round(p.triangles)},
                      {"zones", zones},
                      {"regions", regions},
                      {"sources", sources},
@@ -150,6 +159,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                      {"stages", stages_of(p.costs)},
                      {"warnings", gathered(p.warnings)},
                      {"all_warnings", p.warnings}};
+    if (p.steps > 0) out["steps"] = p.steps;
     if (p.cells_limit) out["cells_limit"] = *p.cells_limit;
     return dumped(out);
 }

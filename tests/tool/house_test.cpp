@@ -38,14 +38,17 @@ const std::vector<std::pair<std::string, std::string>> kHouse{
     {"layers", "base robust geometry mesh surface domain shape sizing surfmesh"},
     {"poly", "base geometry mesh assemble"},
     {"fill", "base robust geometry mesh assemble tets surface domain shape sizing surfmesh layers poly"},
+    {"planar", "base robust mesh domain sizing"},
+    {"sweep", "base mesh assemble planar"},
     {"forecast", "base robust geometry mesh surface domain shape sizing layers"},
     {"quality", "base robust geometry mesh"},
     {"improve", "base geometry mesh assemble tets fill check quality"},
     {"io", "base robust geometry mesh assemble surface"},
-    {"case", "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill quality io"},
+    {"case", "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill planar sweep quality io"},
     {"pipeline",
-     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers fill forecast check quality "
-     "improve io case"},
+     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers fill planar sweep forecast "
+     "check "
+     "quality improve io case"},
     {"tell",
      "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill forecast quality improve io case "
      "pipeline"},
@@ -67,6 +70,9 @@ const std::map<std::string, std::string> kHeaders{
     {"zones", "mesh"},
     {"surface", "mesh"},
     {"volume_mesh", "mesh"},
+    {"planar_mesh", "mesh"},
+    {"planar", "planar"},
+    {"sweep", "sweep"},
     {"assembly", "assemble"},
     {"delaunay", "tets"},
     {"weld", "surface"},

@@ -1,0 +1,54 @@
+// A plane mesh swept into a volume: triangles become prisms, quadrangles hexahedra.
+//
+//     VolumeMesh duct = sweep(mesh, straight_path({0, 0, 1.2}), {.steps = 100, .bias = 5});
+//     VolumeMesh bend = sweep(mesh, round_path({-0.3, 0}, {-0.3, 1}, 90), {.steps = 45});
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <anvilcast/export.hpp>
+#include <anvilcast/planar.hpp>
+#include <anvilcast/volume_mesh.hpp>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace anvilcast {
+
+/// Along a vector, metres; its part along z must be above 0.
+struct StraightPath {
+    Vec3 way;
+};
+/// Round the line through two points of the plane, by an angle in degrees up to 360, as a screw turns along the line.
+struct RoundPath {
+    Vec2 axis_from, axis_to;
+    double angle_deg = 90;
+};
+/// Along points in space, from the first one on; the section stands there as it lies in its plane, its own origin at
+/// the first point, upright to the way: it turns with the way and no more. Smooth through the points, or straight
+/// between them with mitred corners.
+struct PointsPath {
+    std::vector<Vec3> points;
+    bool is_smooth = true;
+};
+using SweepPath = std::variant<StraightPath, RoundPath, PointsPath>;
+
+struct SweepOptions {
+    int steps = 1;
+    double bias = 1;  ///< the longest step over the shortest
+    FinerAt finer_at = FinerAt::start;
+    double twist_deg = 0;     ///< the section is turned by so much from one end to the other, about the path
+    double scale_at_end = 1;  ///< and made so many times as large
+    Zone first_end = {"start"}, last_end = {"end"};
+};
+
+/// How many cells a sweep makes; exact.
+ANVILCAST_API double swept_cells(const PlanarMesh& section, const SweepPath& path, int steps);
+
+/// Zones are walls over the edges of the plane mesh's zones, and the two ends; there are none where the way round is
+/// closed. Cells at the axis become prisms, or tetrahedra and pyramids where they only touch it. Throws InputError for
+/// a path of no length, an axis that cuts the section, steps below 1; GeometryError, with the place, where the path
+/// turns more sharply than the section is wide, so that cells would be turned over. O(n).
+ANVILCAST_API VolumeMesh sweep(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options,
+                               const Context& context = {});
+
+}  // namespace anvilcast

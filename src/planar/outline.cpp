@@ -1,0 +1,434 @@
+// From curves to faces.
+//
+// Each curve is sampled, and broken into strands where it turns sharply. Pairs of segments of samples whose boxes meet
+// are looked at exactly: where they cross or touch, both strands are cut. A cut's place is rounded once and taken by
+// both, so the strands meet in one node; the rounding may make a neighbour cross, so all is looked at again until
+// nothing is cut. Round a node strands are sorted by direction; a face keeps to the left of its strands. Loops that run
+// clockwise are the rims of holes, or of everything; they belong to the smallest loop that they lie in.
+
+#include "planar/outline.hpp"
+
+#include <anvilcast/errors.hpp>
+#include <anvilcast/predicates.hpp>
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <numbers>
+
+#include "planar/vec2.hpp"
+
+namespace anvilcast::planar {
+namespace {
+
+constexpr int kSamplesOfTurn = 1440, kSamplesOfSpan = 24;
+/// Degrees between two pieces that make a corner. Chords of samples turn by a quarter of a degree at an arc.
+constexpr double kCorner = 3;
+/// Rounding of cut places dies out at once as a rule.
+constexpr int kMostRounds = 8;
+
+int n_samples(const CurvePiece& piece) {
+    if (const auto* arc = std::get_if<ArcPiece>(&piece))
+        return std::max(
+            4, static_cast<int>(std::ceil(std::abs(arc->to - arc->from) / (2 * std::numbers::pi) * kSamplesOfTurn)));
+    if (const auto* smooth = std::get_if<SmoothPiece>(&piece))
+        return kSamplesOfSpan * static_cast<int>(smooth->knots.size() - 1);
+    return 1;
+}
+
+void measure(Strand& s) {
+    double along = 0;
+    for (std::size_t i = 0; i < s.samples.size(); ++i) {
+        if (i > 0) along += distance(s.samples[i - 1].point, s.samples[i].point);
+        s.samples[i].along = along;
+    }
+}
+
+bool turns_sharply(const Vec2& a, const Vec2& b, const Vec2& c) {
+    return dot(normalized(b - a), normalized(c - b)) < std::cos(kCorner * std::numbers::pi / 180);
+}
+
+/// The strands of one curve, before any is cut.
+std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double join) {
+    std::vector<Strand> out;
+    for (Index p = 0; p < curve.pieces.size(); ++p) {
+        const int n = n_samples(curve.pieces[p]);
+        std::vector<Strand::Sample> samples;
+        for (int i = 0; i <= n; ++i) {
+            const double share = static_cast<double>(i) / n;
+            samples.push_back({place_on(curve.pieces[p], share), p, share});
+        }
+        const bool goes_on =
+            !out.empty() && distance(out.back().samples.back().point, samples[0].point) <= join &&
+            !turns_sharply(out.back().samples[out.back().samples.size() - 2].point, samples[0].point, samples[1].point);
+        if (!goes_on) {
+            out.push_back({number, 0, 0, std::move(samples)});
+            continue;
+        }
+        auto& before = out.back().samples;
+        before.pop_back();
+        before.insert(before.end(), samples.begin(), samples.end());
+    }
+    // A closed curve begins somewhere; where it is smooth there, that is no corner.
+    if (out.size() > 1) {
+        auto &first = out.front().samples, &last = out.back().samples;
+        if (distance(first.front().point, last.back().point) <= join &&
+            !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point)) {
+            last.pop_back();
+            last.insert(last.end(), first.begin(), first.end());
+            out.front() = std::move(out.back());
+            out.pop_back();
+        }
+    }
+    return out;
+}
+
+class Arranger {
+  public:
+    Arranger(const std::vector<PlaneCurve>& curves, double join) : curves_(curves), join_(join) {}
+
+    Outline run() {
+        for (Index c = 0; c < curves_.size(); ++c)
+            for (Strand& s : strands_of(curves_[c], c, join_)) {
+                s.from = node_at(s.samples.front().point);
+                s.to = node_at(s.samples.back().point);
+                out_.strands.push_back(std::move(s));
+            }
+        for (Strand& s : out_.strands) settle(s);
+        for (int round = 0; round < kMostRounds; ++round) {
+            find_cuts();
+            if (!cut()) break;
+        }
+        refuse_twins();
+        find_faces();
+        return std::move(out_);
+    }
+
+  private:
+    struct Segment {
+        Index strand;
+        std::size_t at;
+        double lo_x, hi_x, lo_y, hi_y;
+    };
+    struct Cut {
+        double along;
+        Index node;
+    };
+
+    const PlaneCurve& curve(const Strand& s) const { return curves_[s.curve]; }
+
+    Index node_at(const Vec2& p) {
+        for (Index n = 0; n < out_.nodes.size(); ++n)
+            if (distance(out_.nodes[n], p) <= join_) return n;
+        out_.nodes.push_back(p);
+        return static_cast<Index>(out_.nodes.size() - 1);
+    }
+    void settle(Strand& s) const {
+        s.samples.front().point = out_.nodes[s.from];
+        s.samples.back().point = out_.nodes[s.to];
+        measure(s);
+    }
+
+    // ---- cuts ----
+
+    void find_cuts() {
+        cuts_.assign(out_.strands.size(), {});
+        std::vector<Segment> segments;
+        for (Index i = 0; i < out_.strands.size(); ++i) {
+            const auto& samples = out_.strands[i].samples;
+            for (std::size_t k = 0; k + 1 < samples.size(); ++k) {
+                const Vec2 &a = samples[k].point, &b = samples[k + 1].point;
+                segments.push_back({i, k, std::min(a.x, b.x) - join_, std::max(a.x, b.x) + join_,
+                                    std::min(a.y, b.y) - join_, std::max(a.y, b.y) + join_});
+            }
+        }
+        std::sort(segments.begin(), segments.end(), [](const Segment& a, const Segment& b) {
+            return std::tie(a.lo_x, a.strand, a.at) < std::tie(b.lo_x, b.strand, b.at);
+        });
+        std::vector<std::size_t> open;
+        for (std::size_t i = 0; i < segments.size(); ++i) {
+            const Segment& s = segments[i];
+            std::erase_if(open, [&](std::size_t k) { return segments[k].hi_x < s.lo_x; });
+            for (const std::size_t k : open)
+                if (segments[k].lo_y <= s.hi_y && s.lo_y <= segments[k].hi_y) look_at(segments[k], s);
+            open.push_back(i);
+        }
+    }
+
+    void look_at(const Segment& p, const Segment& q) {
+        const Strand &s = out_.strands[p.strand], &t = out_.strands[q.strand];
+        const Vec2 &a = s.samples[p.at].point, &b = s.samples[p.at + 1].point, &c = t.samples[q.at].point,
+                   &d = t.samples[q.at + 1].point;
+        const bool is_next = p.strand == q.strand && (p.at + 1 == q.at || q.at + 1 == p.at);
+        if (a == c || a == d || b == c || b == d || is_next) {
+            touch_at_ends(p, q);
+            return;
+        }
+        const int abc = orient2d(a, b, c), abd = orient2d(a, b, d), cda = orient2d(c, d, a), cdb = orient2d(c, d, b);
+        if (abc * abd < 0 && cda * cdb < 0) {
+            const double share = std::clamp(cross(c - a, d - c) / cross(b - a, d - c), 0.0, 1.0);
+            const Vec2 place = a * (1 - share) + b * share;
+            const Index node = node_at(place);
+            add_cut(p, place, node);
+            add_cut(q, place, node);
+            return;
+        }
+        touch_at_ends(p, q);
+    }
+
+    /// Ends of strands that lie on the other segment, or closer to it than the tolerance.
+    void touch_at_ends(const Segment& p, const Segment& q) {
+        for (const auto& [one, other] : {std::pair(p, q), std::pair(q, p)}) {
+            const Strand& s = out_.strands[one.strand];
+            if (one.at == 0) end_on(s.from, other);
+            if (one.at + 2 == s.samples.size()) end_on(s.to, other);
+        }
+    }
+    void end_on(Index node, const Segment& other) {
+        const Strand& t = out_.strands[other.strand];
+        const Vec2 &c = t.samples[other.at].point, &d = t.samples[other.at + 1].point, &p = out_.nodes[node];
+        const double share = std::clamp(dot(p - c, d - c) / length_squared(d - c), 0.0, 1.0);
+        const Vec2 foot = c * (1 - share) + d * share;
+        if (distance(foot, p) > join_ || node == t.from || node == t.to) return;
+        add_cut(other, p, node);
+    }
+    void add_cut(const Segment& at, const Vec2& place, Index node) {
+        const Strand& s = out_.strands[at.strand];
+        if (node == s.from || node == s.to) return;
+        cuts_[at.strand].push_back({s.samples[at.at].along + distance(s.samples[at.at].point, place), node});
+    }
+
+    /// True when any strand was cut.
+    bool cut() {
+        std::vector<Strand> pieces;
+        bool has_cut = false;
+        for (Index i = 0; i < out_.strands.size(); ++i) {
+            auto& cuts = cuts_[i];
+            Strand& whole = out_.strands[i];
+            if (cuts.empty()) {
+                pieces.push_back(std::move(whole));
+                continue;
+            }
+            has_cut = true;
+            std::sort(cuts.begin(), cuts.end(),
+                      [](const Cut& a, const Cut& b) { return std::tie(a.along, a.node) < std::tie(b.along, b.node); });
+            double before = 0;
+            Index from = whole.from;
+            for (const Cut& c : cuts) {
+                if (c.node == from) continue;
+                pieces.push_back(part(whole, before, c.along, from, c.node));
+                before = c.along;
+                from = c.node;
+            }
+            pieces.push_back(part(whole, before, whole.length(), from, whole.to));
+        }
+        out_.strands = std::move(pieces);
+        return has_cut;
+    }
+
+    Strand part(const Strand& whole, double from_along, double to_along, Index from, Index to) const {
+        Strand out{whole.curve, from, to, {}};
+        auto sample_at = [&](double along) {
+            const auto& all = whole.samples;
+            auto above = std::upper_bound(all.begin() + 1, all.end() - 1, along,
+                                          [](double x, const Strand::Sample& s) { return x < s.along; });
+            const auto& b = *above;
+            const auto& a = *(above - 1);
+            const double t = b.along > a.along ? (along - a.along) / (b.along - a.along) : 0;
+            const double first = a.piece == b.piece ? a.share : 0;
+            return Strand::Sample{a.point * (1 - t) + b.point * t, b.piece, first + (b.share - first) * t};
+        };
+        const double least = 1e-12 * whole.length();
+        out.samples.push_back(sample_at(from_along));
+        for (const auto& s : whole.samples)
+            if (s.along > from_along + least && s.along < to_along - least) out.samples.push_back(s);
+        out.samples.push_back(sample_at(to_along));
+        settle(out);
+        return out;
+    }
+
+    void refuse_twins() const {
+        const auto& all = out_.strands;
+        for (std::size_t i = 0; i < all.size(); ++i)
+            for (std::size_t k = i + 1; k < all.size(); ++k) {
+                if (std::minmax(all[i].from, all[i].to) != std::minmax(all[k].from, all[k].to)) continue;
+                const Vec2 middle = place_at(all[i], curves_, 0.5 * all[i].length());
+                if (std::abs(all[i].length() - all[k].length()) > 2 * join_ ||
+                    distance(middle, place_at(all[k], curves_, 0.5 * all[k].length())) > join_)
+                    continue;
+                throw InputError(
+                    fmt::format("the curves \"{}\" and \"{}\" run along each other at [{:.6g}, {:.6g}] m; "
+                                "leave one of them out there",
+                                curve(all[i]).zone.name, curve(all[k]).zone.name, middle.x, middle.y));
+            }
+    }
+
+    // ---- faces ----
+
+    /// Way 2 s goes along strand s, 2 s + 1 back.
+    Index start_of(Index way) const {
+        const Strand& s = out_.strands[way / 2];
+        return way % 2 == 0 ? s.from : s.to;
+    }
+    std::vector<Vec2> points_of(Index way) const {
+        std::vector<Vec2> out;
+        for (const auto& s : out_.strands[way / 2].samples) out.push_back(s.point);
+        if (way % 2 == 1) std::reverse(out.begin(), out.end());
+        return out;
+    }
+
+    void find_faces() {
+        std::vector<std::vector<Index>> leaving(out_.nodes.size());
+        for (Index way = 0; way < 2 * out_.strands.size(); ++way) leaving[start_of(way)].push_back(way);
+        std::vector<Index> place(2 * out_.strands.size());
+        for (Index n = 0; n < leaving.size(); ++n) {
+            sort_by_direction(leaving[n]);
+            for (Index k = 0; k < leaving[n].size(); ++k) place[leaving[n][k]] = k;
+            if (leaving[n].size() == 1) out_.open_ends.push_back(n);
+        }
+        std::vector<char> is_done(2 * out_.strands.size(), 0);
+        std::vector<Loop> holes;
+        for (Index first = 0; first < is_done.size(); ++first) {
+            if (is_done[first] != 0) continue;
+            Loop loop;
+            double twice = 0;
+            for (Index way = first; is_done[way] == 0;) {
+                is_done[way] = 1;
+                loop.push_back({way / 2, way % 2 == 0});
+                const auto points = points_of(way);
+                for (std::size_t k = 1; k < points.size(); ++k) twice += cross(points[k - 1], points[k]);
+                // The next one to the right of the way back keeps the face on the left.
+                const auto& around = leaving[start_of(way ^ 1U)];
+                way = around[(place[way ^ 1U] + around.size() - 1) % around.size()];
+            }
+            if (twice > 0)
+                out_.faces.push_back({std::move(loop), {}, 0.5 * twice});
+            else
+                holes.push_back(std::move(loop));
+        }
+        for (Loop& hole : holes) put_into_face(std::move(hole));
+        for (const auto& [face, area] : hole_area_) face->area += area;
+    }
+
+    void sort_by_direction(std::vector<Index>& ways) const {
+        auto angle = [&](Index way) {
+            const auto points = points_of(way);
+            const Vec2 d = points[1] - points[0];
+            return std::atan2(d.y, d.x);
+        };
+        // What leaves in one direction is told apart by which way it bends.
+        auto bend = [&](Index way) {
+            const auto points = points_of(way);
+            if (points.size() < 3) return 0.0;
+            const Vec2 u = normalized(points[1] - points[0]), v = points[2] - points[0];
+            return cross(u, v) / std::max(1e-300, length_squared(v));
+        };
+        constexpr double kSame = 1e-9;
+        std::sort(ways.begin(), ways.end());
+        std::stable_sort(ways.begin(), ways.end(), [&](Index a, Index b) {
+            const double x = angle(a), y = angle(b);
+            return std::abs(x - y) > kSame ? x < y : bend(a) < bend(b);
+        });
+    }
+
+    void put_into_face(Loop&& hole) {
+        const Index inner = start_of(2 * hole.front().strand);
+        Face* smallest = nullptr;
+        for (Face& f : out_.faces) {
+            if (smallest != nullptr && f.area >= smallest->area) continue;
+            if (is_inside(out_, {f.outer, {}, f.area}, out_.nodes[inner]) != true) continue;
+            smallest = &f;
+        }
+        if (smallest == nullptr) return;
+        double twice = 0;
+        for (const Pass& p : hole) {
+            const auto points = points_of(2 * p.strand + (p.is_forward ? 0 : 1));
+            for (std::size_t k = 1; k < points.size(); ++k) twice += cross(points[k - 1], points[k]);
+        }
+        smallest->holes.push_back(std::move(hole));
+        hole_area_.emplace_back(smallest, 0.5 * twice);
+    }
+
+    const std::vector<PlaneCurve>& curves_;
+    double join_;
+    Outline out_;
+    std::vector<std::vector<Cut>> cuts_;
+    std::vector<std::pair<Face*, double>> hole_area_;  ///< of each hole, below 0
+};
+
+}  // namespace
+
+Vec2 place_at(const Strand& strand, const std::vector<PlaneCurve>& curves, double along) {
+    const auto& all = strand.samples;
+    if (along <= 0) return all.front().point;
+    if (along >= strand.length()) return all.back().point;
+    const auto above = std::upper_bound(all.begin() + 1, all.end() - 1, along,
+                                        [](double x, const Strand::Sample& s) { return x < s.along; });
+    const auto &b = *above, &a = *(above - 1);
+    const double t = b.along > a.along ? (along - a.along) / (b.along - a.along) : 0;
+    const double first = a.piece == b.piece ? a.share : 0;
+    return place_on(curves[strand.curve].pieces[b.piece], first + (b.share - first) * t);
+}
+
+std::optional<bool> is_inside(const Outline& outline, const Face& face, const Vec2& place) {
+    // Upward and downward crossings of the ray to the right, decided exactly.
+    bool inside = false;
+    auto look = [&](const Loop& loop) {
+        for (const Pass& p : loop) {
+            const auto& samples = outline.strands[p.strand].samples;
+            for (std::size_t k = 1; k < samples.size(); ++k) {
+                const Vec2 &a = samples[k - 1].point, &b = samples[k].point;
+                const bool is_over = (a.y > place.y) != (b.y > place.y);
+                const bool is_beside = std::min(a.y, b.y) <= place.y && place.y <= std::max(a.y, b.y) &&
+                                       std::min(a.x, b.x) <= place.x && place.x <= std::max(a.x, b.x);
+                if (!is_over && !is_beside) continue;
+                const int turn = orient2d(a, b, place);
+                if (turn == 0 && is_beside) return false;
+                if (is_over && (turn > 0) == (b.y > a.y)) inside = !inside;
+            }
+        }
+        return true;
+    };
+    if (!look(face.outer)) return std::nullopt;
+    for (const Loop& hole : face.holes)
+        if (!look(hole)) return std::nullopt;
+    return inside;
+}
+
+Vec2 place_inside(const Outline& outline, const Face& face) {
+    Box box;
+    std::vector<std::array<Vec2, 2>> segments;
+    auto gather = [&](const Loop& loop) {
+        for (const Pass& p : loop) {
+            const auto& samples = outline.strands[p.strand].samples;
+            for (std::size_t k = 1; k < samples.size(); ++k) {
+                segments.push_back({samples[k - 1].point, samples[k].point});
+                box.include(Vec3{samples[k].point.x, samples[k].point.y, 0});
+            }
+        }
+    };
+    gather(face.outer);
+    for (const Loop& hole : face.holes) gather(hole);
+    // The middle of the longest stretch within, of some lines through it.
+    Vec2 best{};
+    double longest = -1;
+    constexpr int kLines = 17;
+    for (int i = 1; i < kLines; ++i) {
+        const double y = box.lo.y + (box.hi.y - box.lo.y) * (i + 0.137) / (kLines + 0.3);
+        std::vector<double> hits;
+        for (const auto& [a, b] : segments)
+            if ((a.y > y) != (b.y > y)) hits.push_back(a.x + (b.x - a.x) * (y - a.y) / (b.y - a.y));
+        std::sort(hits.begin(), hits.end());
+        for (std::size_t k = 0; k + 1 < hits.size(); k += 2)
+            if (hits[k + 1] - hits[k] > longest) {
+                longest = hits[k + 1] - hits[k];
+                best = {0.5 * (hits[k] + hits[k + 1]), y};
+            }
+    }
+    return best;
+}
+
+Outline arrange(const std::vector<PlaneCurve>& curves, double join) { return Arranger(curves, join).run(); }
+
+}  // namespace anvilcast::planar
