@@ -66,17 +66,16 @@ std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double joi
             out.push_back({number, 0, 0, std::move(samples)});
             continue;
         }
+        // The joint stays the end of the piece before: up to it shares are of that.
         auto& before = out.back().samples;
-        before.pop_back();
-        before.insert(before.end(), samples.begin(), samples.end());
+        before.insert(before.end(), samples.begin() + 1, samples.end());
     }
     // A closed curve begins somewhere; where it is smooth there, that is no corner.
     if (out.size() > 1) {
         auto &first = out.front().samples, &last = out.back().samples;
         if (distance(first.front().point, last.back().point) <= join &&
             !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point)) {
-            last.pop_back();
-            last.insert(last.end(), first.begin(), first.end());
+            last.insert(last.end(), first.begin() + 1, first.end());
             out.front() = std::move(out.back());
             out.pop_back();
         }

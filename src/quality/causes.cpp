@@ -1,5 +1,6 @@
 #include "quality/causes.hpp"
 
+#include <anvilcast/layer_figures.hpp>
 #include <anvilcast/triangle_tree.hpp>
 
 #include <fmt/format.h>
@@ -23,13 +24,11 @@ constexpr double kOpposite = -0.7;      // cosine between normals across a gap
 
 double degrees(double radians) { return radians * 180.0 / std::numbers::pi; }
 
-bool is_layer_type(CellType t) { return t == CellType::prism || t == CellType::hexahedron; }
-
 /// The faces in zones, seen from the cells behind them.
 class Explainer {
   public:
     Explainer(const VolumeMesh& mesh, const Measures& m, std::span<const BadPlace> places)
-        : mesh_(mesh), m_(m), n_plain_(mesh.n_plain_faces()) {
+        : mesh_(mesh), m_(m), n_plain_(mesh.n_plain_faces()), has_core_(has_core(mesh)) {
         for (std::size_t z = 0; z < mesh.zones.size(); ++z)
             if (mesh.zones[z].n_faces > 0) starts_.push_back({mesh.zones[z].first_face, z});
         std::sort(starts_.begin(), starts_.end());
@@ -111,6 +110,10 @@ class Explainer {
         return best;
     }
 
+    bool is_of_layers(CellType t) const {
+        return has_core_ && (t == CellType::prism || t == CellType::hexahedron);
+    }
+
     /// The wall that layers near a place stand on.
     std::string wall_near(const BadPlace& b) const {
         Nearest best;
@@ -137,7 +140,7 @@ class Explainer {
 
     std::string layers_end(const BadPlace& b) const {
         const Index own = mesh_.owner[b.face], other = mesh_.neighbour[b.face];
-        if (is_layer_type(mesh_.cell_types[own]) == is_layer_type(mesh_.cell_types[other])) return {};
+        if (is_of_layers(mesh_.cell_types[own]) == is_of_layers(mesh_.cell_types[other])) return {};
         const double a = m_.cell[own].volume, c = m_.cell[other].volume;
         return fmt::format("from the last layer on {} to the core volumes differ {:.1f}-fold", wall_near(b),
                            std::max(a, c) / std::min(a, c));
@@ -183,7 +186,7 @@ class Explainer {
 
     /// All points of the cell lie on the boundary, and walls face each other across it.
     std::string narrow_gap(const BadPlace& b, const std::vector<Index>& boundary) const {
-        if (is_layer_type(mesh_.cell_types[b.cell])) return {};
+        if (is_of_layers(mesh_.cell_types[b.cell])) return {};
         for (const Index f : m_.faces.of(b.cell))
             for (const Index p : mesh_.face(f))
                 if (at_point_.at(p).empty()) return {};
@@ -228,11 +231,11 @@ class Explainer {
                                   mesh_.cell_types[mesh_.neighbour[f]] == CellType::pyramid;
         }
         if (has_pyramid) return fmt::format("where layers on {} end in steps", wall_near(b));
-        if (is_layer_type(mesh_.cell_types[b.cell])) return fmt::format("in the layers on {}", wall_near(b));
+        if (is_of_layers(mesh_.cell_types[b.cell])) return fmt::format("in the layers on {}", wall_near(b));
         for (const Index c : cells_of(b))
             for (const Index f : m_.faces.of(c))
-                if (f < mesh_.n_inner_faces() && is_layer_type(mesh_.cell_types[mesh_.owner[f]]) !=
-                                                     is_layer_type(mesh_.cell_types[mesh_.neighbour[f]]))
+                if (f < mesh_.n_inner_faces() && is_of_layers(mesh_.cell_types[mesh_.owner[f]]) !=
+                                                     is_of_layers(mesh_.cell_types[mesh_.neighbour[f]]))
                     return fmt::format("on top of the layers on {}", wall_near(b));
         return {};
     }
@@ -291,6 +294,7 @@ class Explainer {
     const VolumeMesh& mesh_;
     const Measures& m_;
     std::size_t n_plain_;
+    bool has_core_;  ///< else prisms and hexahedra are no layers
     std::vector<std::array<std::size_t, 2>> starts_;          // first face and number of each zone that has some
     std::unordered_map<Index, std::vector<Index>> at_point_;  // boundary faces round the points of the bad cells
 };

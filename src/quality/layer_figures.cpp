@@ -252,9 +252,7 @@ double weighted_percentile(std::vector<std::pair<double, double>>& values, doubl
     return values.empty() ? 0 : values.back().first;
 }
 
-}  // namespace
-
-std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& context) {
+std::vector<FaceLayers> columns_on_faces(const VolumeMesh& mesh, const Context& context) {
     const ThreadLimit limit(context);
     const Columns columns(mesh);
     std::vector<std::array<Index, 2>> starts;
@@ -271,9 +269,24 @@ std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& c
     return out;
 }
 
+}  // namespace
+
+bool has_core(const VolumeMesh& mesh) {
+    constexpr std::size_t kFewOf = 50;
+    const auto n = static_cast<std::size_t>(std::count_if(
+        mesh.cell_types.begin(), mesh.cell_types.end(),
+        [](CellType t) { return t != CellType::prism && t != CellType::hexahedron; }));
+    return kFewOf * n >= mesh.n_cells() && n > 0;
+}
+
+std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& context) {
+    return has_core(mesh) ? columns_on_faces(mesh, context) : std::vector<FaceLayers>{};
+}
+
 std::vector<LayerFigures> measure_layers(const VolumeMesh& mesh, const std::vector<AskedLayers>& asked,
                                          const Context& context) {
-    const std::vector<FaceLayers> faces = layers_on_faces(mesh, context);
+    if (asked.empty() && !has_core(mesh)) return {};
+    const std::vector<FaceLayers> faces = columns_on_faces(mesh, context);
     std::map<std::array<Index, 2>, std::vector<const FaceLayers*>> by_zone;
     std::vector<Index> zone_of(mesh.n_faces(), kNone);
     for (Index z = 0; z < mesh.zones.size(); ++z)

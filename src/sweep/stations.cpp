@@ -224,6 +224,11 @@ std::vector<Station> stations(const SweepPath& path, const SweepOptions& options
     if (options.steps < 1) throw InputError("a sweep needs one step at least");
     if (!(options.bias >= 1))
         throw InputError("the bias of a sweep, its longest step over its shortest, is 1 at least");
+    constexpr double kMostTwist = 45;  // degrees: cells of a larger turn are pressed flat in their middle
+    if (std::abs(options.twist_deg) > kMostTwist * options.steps)
+        throw InputError(
+            fmt::format("the sweep twists by {:.4g} degrees in one step: {:.0f} steps are the least for that",
+                        options.twist_deg / options.steps, std::ceil(std::abs(options.twist_deg) / kMostTwist)));
     if (!(options.scale_at_end > 0)) throw InputError("the scale at the end of a sweep must be above 0");
     if (const auto* straight = std::get_if<StraightPath>(&path)) return along(*straight, options);
     if (const auto* round = std::get_if<RoundPath>(&path)) return along(*round, options, section);

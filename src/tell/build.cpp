@@ -114,13 +114,16 @@ ordered_json layers_of_build(const BuildResult& r, const Case& c) {
 
 std::string full_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
-    std::string text = fmt::format("{}\n  parts     {}\n", bold(c.name), extent(r.bounds, unit));
+    std::string text = fmt::format("{}\n  {}\n", bold(c.name),
+                                   c.plane ? "section   " + flat_extent(r.bounds, unit)
+                                           : "parts     " + extent(r.bounds, unit));
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
         text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
                             region_kind_name(r.mesh.regions[i].kind), format_volume(r.quality.region_volumes[i], unit));
     text += fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.mesh.points.size()));
-    text += fmt::format("  surface   within {} of the parts, worst at {}\n", format_length(r.largest_deviation, unit),
-                        place(r.largest_deviation_at, unit));
+    if (!c.plane)
+        text += fmt::format("  surface   within {} of the parts, worst at {}\n",
+                            format_length(r.largest_deviation, unit), place(r.largest_deviation_at, unit));
     if (r.surround)
         text += fmt::format("  surround  the body is {} long, its frontal area {} blocks {:.2f} % of the section\n",
                             format_length(r.surround->body_length, unit), format_area(r.surround->frontal_area, unit),
@@ -227,8 +230,9 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     std::string text =
         fmt::format("{}: {}\n", bold(c.name), r.quality.is_good() ? good(r.quality.verdict) : bad(r.quality.verdict));
     text += fmt::format("  {}, {} points in {}\n", cells_text(r.mesh), grouped(r.mesh.points.size()), regions);
-    text += fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
-                        format_length(r.largest_deviation, unit));
+    text += c.plane ? fmt::format("  the section is {}\n", flat_extent(r.bounds, unit))
+                    : fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
+                                  format_length(r.largest_deviation, unit));
     if (r.surround)
         text += fmt::format("  the body is {} long and blocks {:.2f} % of the section\n",
                             format_length(r.surround->body_length, unit), 100 * r.surround->blockage());

@@ -33,7 +33,8 @@ std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
     for (const ZonePlan& z : p.zones)
         text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
                             fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
-                            rounded(z.triangles), format_length(z.size, unit), format_area(z.area, unit));
+                            p.steps > 0 ? grouped(static_cast<std::size_t>(z.triangles)) : rounded(z.triangles),
+                            format_length(z.size, unit), format_area(z.area, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
     text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2,
@@ -84,10 +85,12 @@ std::string wall_lines(const WallEstimate& w, const LengthUnit& unit) {
 std::string plan_text(const Plan& p, const Case& c) {
     const LengthUnit& unit = c.unit;
     std::string text =
-        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : "parts", extent(p.bounds, unit));
+        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : "parts",
+                                   p.steps > 0 ? flat_extent(p.bounds, unit) : extent(p.bounds, unit));
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
-                            format_volume(r.volume, unit), rounded(r.cells));
+                            format_volume(r.volume, unit),
+                            p.steps > 0 ? grouped(static_cast<std::size_t>(std::llround(r.cells))) : rounded(r.cells));
     text += absorbed_text(p.absorbed, unit);
     if (p.wrapped) text += wrap_text(*p.wrapped, "", unit);
     text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center);
@@ -103,7 +106,7 @@ std::string plan_text(const Plan& p, const Case& c) {
     text +=
         fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
                     bold(p.steps > 0 ? grouped(static_cast<std::size_t>(p.total_cells())) : rounded(p.total_cells())),
-                    p.steps > 0 ? "exactly"
+                    p.steps > 0 ? "exact"
                     : p.wrapped ? "or up to twice as many: wraps are rough"
                                 : "within 15 %",
                     p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),

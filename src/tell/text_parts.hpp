@@ -21,6 +21,12 @@ inline std::string place(const Vec3& p, const LengthUnit& unit) {
     return fmt::format("[{:.5g}, {:.5g}, {:.5g}]", clean(p.x), clean(p.y), clean(p.z));
 }
 
+/// Of a section in a plane.
+inline std::string flat_extent(const Box& b, const LengthUnit& unit) {
+    const Vec3 e = b.extent();
+    return fmt::format("{:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, unit.name);
+}
+
 inline std::string extent(const Box& b, const LengthUnit& unit) {
     const Vec3 e = b.extent();
     return fmt::format("{:.4g} x {:.4g} x {:.4g} {}", e.x / unit.metres, e.y / unit.metres, e.z / unit.metres,
