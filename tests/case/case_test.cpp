@@ -164,5 +164,84 @@ TEST(CaseFile, PatternsMatchNames) {
     EXPECT_FALSE(matches_pattern("", "?"));
 }
 
+const std::string kSection = R"([case]
+unit = "mm"
+[[curve]]
+name = "bed"
+points = [[0, 0], [100, 0]]
+divisions = 20
+bias = 4
+finer_at = "ends"
+[[curve]]
+name = "slat-*"
+circle = { middle = [50, 10], radius = "2 mm" }
+copies = { count = 3, step = [0, 12] }
+[[curve]]
+name = "inlet"
+points = [[0, 0], [0, 50]]
+[[area]]
+name = "air"
+inside = [5, 5]
+cells = "triangles"
+[sizing]
+surface = 2
+[sweep]
+axis = [[-200, 0], [-200, 1]]
+angle = 30
+size = 4
+end = "outflow"
+)";
+
+TEST(CaseFile, SectionsInAPlaneAreRead) {
+    const Case c = parse_case(kSection, "duct.toml");
+    ASSERT_TRUE(c.plane);
+    ASSERT_EQ(c.plane->curves.size(), 5U);
+    EXPECT_EQ(c.plane->curves[0].divisions, 20);
+    EXPECT_EQ(c.plane->curves[0].finer_at, FinerAt::ends);
+    EXPECT_EQ(c.plane->curves[3].zone.name, "slat-3");
+    EXPECT_NEAR(place_on(c.plane->curves[3].pieces[0], 0.25).y, 0.036, 1e-15);
+    EXPECT_EQ(c.plane->curves[4].zone.role, Role::inlet);
+    EXPECT_TRUE(c.plane->curves[4].zone.role_is_guess);
+    EXPECT_EQ(c.plane->areas[0].name, "air");
+    EXPECT_NEAR(std::get<RoundPath>(c.plane->path).axis_from.x, -0.2, 1e-15);
+    EXPECT_EQ(c.plane->sweep.last_end.role, Role::outlet);
+    EXPECT_EQ(c.plane->step_size, 0.004);
+    // A sheet of one cell lies between two mirrors.
+    const Case sheet = parse_case(
+        replaced(kSection, "axis = [[-200, 0], [-200, 1]]\nangle = 30\nsize = 4\nend = \"outflow\"", "one_cell = 1"),
+        "x");
+    EXPECT_EQ(sheet.plane->sweep.first_end.role, Role::symmetry);
+    EXPECT_EQ(sheet.plane->sweep.steps, 1);
+}
+
+TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
+    struct Mistake {
+        std::string what, by, told;
+    };
+    const std::vector<Mistake> mistakes{
+        {"circle = {", "arc = [[0, 0], [1, 1], [2, 2]]\ncircle = {", "line 9: [[curve]] has 2 shapes"},
+        {"points = [[0, 0], [100, 0]]", "arc = [[0, 0], [1, 1], [2, 2]]", "are in a line"},
+        {"points = [[0, 0], [100, 0]]", "points = [[0, 0, 0], [100, 0, 0]]",
+         "line 5: [[curve]] points must be a place"},
+        {"finer_at = \"ends\"", "finer_at = \"both\"", "\"both\" is not known"},
+        {"cells = \"triangles\"", "cells = \"squares\"", "write \"triangles\" or \"mapped\""},
+        {"step = [0, 12]", "count = 3", "duct.toml"},
+        {"size = 4", "size = 4\nsteps = 9", "needs steps, how many, or size"},
+        {"angle = 30\n", "", "angle is missing"},
+        {"axis = [[-200, 0], [-200, 1]]", "axis = [[-200, 0], [-200, 1]]\nalong = [0, 0, 1]", "has one way"},
+        {"[sizing]", "[[part]]\nfile = \"x.stl\"\n[sizing]", "which has no [part]"},
+        {"end = \"outflow\"", "end = \"start\"", "need two names"},
+        {"divisions = 20", "division = 20", "did you mean \"divisions\"?"},
+    };
+    for (const Mistake& m : mistakes) {
+        try {
+            parse_case(replaced(kSection, m.what, m.by), "duct.toml");
+            ADD_FAILURE() << m.told << ": nothing was told";
+        } catch (const InputError& e) {
+            EXPECT_NE(std::string(e.what()).find(m.told), std::string::npos) << e.what();
+        }
+    }
+}
+
 }  // namespace
 }  // namespace anvilcast

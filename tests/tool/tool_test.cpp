@@ -742,6 +742,44 @@ TEST_F(Tool, WrapsAnOvenThatNobodyCleaned) {
     EXPECT_EQ(run("inspect " + files + "--wrap in.stl --gap \"20 mm\" --inside here").status, 2);
 }
 
+TEST_F(Tool, SectionsAreSweptFromTheCaseToTheFile) {
+    for (const auto& [demo, cells] : {std::pair("louvre", "prisms"), std::pair("mill-race", "hexahedra")}) {
+        const std::string file = std::string(ANVILCAST_SOURCE) + "/demo/" + demo + "/case.toml";
+        const auto plan = nlohmann::json::parse(run("plan " + file + " --json").out);
+        const Outcome o = run("build " + file + " --out " + demo + " --json");
+        ASSERT_EQ(o.status, 0) << o.err;
+        const auto summary = nlohmann::json::parse(o.out);
+        // What is swept is predicted exactly: cells, faces, volume.
+        EXPECT_EQ(plan["cells"]["total"].get<double>(), summary["cells"]["total"].get<double>());
+        EXPECT_EQ(summary["cells"][cells].get<double>(), summary["cells"]["total"].get<double>());
+        EXPECT_NEAR(plan["regions"][0]["volume"].get<double>() / summary["regions"][0]["volume"].get<double>(), 1,
+                    1e-9);
+        for (std::size_t z = 0; z < plan["zones"].size(); ++z)
+            EXPECT_EQ(plan["zones"][z]["faces"].get<double>(), summary["zones"][z]["faces"].get<double>());
+#ifdef ANVILCAST_CGNSCHECK
+        EXPECT_EQ(std::system((std::string(ANVILCAST_CGNSCHECK " -v ") + (directory / demo / "mesh.cgns").string() +
+                               " > " + (directory / "checked").string() + " 2>&1")
+                                  .c_str()),
+                  0);
+        EXPECT_EQ(content(directory / "checked").find("ERROR"), std::string::npos);
+#endif
+    }
+    // A curve of places in a file, comments and commas and all; a line that is none is told.
+    std::ofstream(directory / "places.txt") << "my section\n# x y\n0, 0\n40, 0\n40; 30\n0 30\n0 0\n";
+    const std::string text =
+        "[case]\nunit = \"mm\"\n[[curve]]\nname = \"wall\"\nfile = \"places.txt\"\nunit = \"mm\"\n"
+        "[sizing]\nsurface = 5\n[sweep]\nalong = [0, 0, 20]\nsteps = 4\n";
+    std::ofstream(directory / "section.toml") << text;
+    const Outcome o = run("build section.toml --out section --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    EXPECT_NEAR(nlohmann::json::parse(o.out)["regions"][0]["volume"].get<double>(), 24e-6, 1e-15);
+    std::ofstream(directory / "places.txt") << "0 0\n40 0\n40\n0 30\n";
+    const Outcome bad = run("build section.toml --out section");
+    EXPECT_EQ(bad.status, 2);
+    EXPECT_NE(bad.err.find("line 3: expected two numbers"), std::string::npos) << bad.err;
+    EXPECT_EQ(run("build section.toml --until surface --out section").status, 2);
+}
+
 TEST_F(Tool, DrawsTheWayOutOfALeak) {
     write_case("");
     std::string text = content(directory / "case.toml");
