@@ -73,7 +73,8 @@ struct PlaneCurve {
     int line = 0;  ///< of the case file
 };
 
-enum class PlaneCells { triangles, mapped };
+/// Triangles; quadrangles alone, wherever they lie; or rows and columns.
+enum class PlaneCells { triangles, quadrangles, mapped };
 
 struct PlaneArea {
     std::string name = "fluid";

@@ -22,8 +22,9 @@ FinerAt parse_finer_at(const std::string& text) {
 
 PlaneCells parse_plane_cells(const std::string& text) {
     if (text == "triangles") return PlaneCells::triangles;
+    if (text == "quadrangles") return PlaneCells::quadrangles;
     if (text == "mapped") return PlaneCells::mapped;
-    throw InputError(fmt::format("\"{}\" is not known; write \"triangles\" or \"mapped\"", text));
+    throw InputError(fmt::format("\"{}\" is not known; write \"triangles\", \"quadrangles\" or \"mapped\"", text));
 }
 
 /// The shape of a curve, whichever key tells it.

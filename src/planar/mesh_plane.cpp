@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "planar/blocks.hpp"
+#include "planar/quadrangles.hpp"
 #include "planar/triangles.hpp"
 #include "planar/vec2.hpp"
 
@@ -154,12 +155,13 @@ class PlaneMesher {
             facing.insert(facing.end(), own.begin(), own.end());
         }
         // The one may undo the other where areas share sides; then once more.
-        for (int round = 0; round < 4; ++round) {
+        for (int round = 0; round < 8; ++round) {
+            make_even(division);
             make_equal(division, facing, outline_, curves_, areas_);
             const auto before = division.count;
             for (const MappedPlan& m : mapped_)
                 make_divisible(division, m, face(m.area), areas_[m.area], curves_, outline_);
-            if (division.count == before) break;
+            if (division.count == before && is_even(division)) break;
         }
         out_.mesh.points = outline_.nodes;
         for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
@@ -175,6 +177,28 @@ class PlaneMesher {
                 list.push_back(s.to);
             }
             points_of_.push_back(std::move(list));
+        }
+    }
+    bool is_of_quadrangles(const Strand& s) const {
+        return std::any_of(s.area.begin(), s.area.end(),
+                           [this](Index a) { return a != kNone && areas_[a].cells == PlaneCells::quadrangles; });
+    }
+    bool is_even(const Division& division) const {
+        for (std::size_t i = 0; i < outline_.strands.size(); ++i)
+            if (is_of_quadrangles(outline_.strands[i]) && division.count[i] % 2 != 0) return false;
+        return true;
+    }
+    /// Sides of areas of quadrangles are divided in pairs of edges.
+    void make_even(Division& division) const {
+        for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
+            const Strand& s = outline_.strands[i];
+            if (!is_of_quadrangles(s) || division.count[i] % 2 == 0) continue;
+            if (division.is_given[i] != 0)
+                throw InputError(
+                    fmt::format("the curve \"{}\" has a piece of {} edges beside an area of quadrangles, "
+                                "which needs an even number; change its divisions",
+                                name_of(s), division.count[i]));
+            ++division.count[i];
         }
     }
     const Face& face(Index area) const { return outline_.faces[face_of_area_[area]]; }
@@ -200,23 +224,43 @@ class PlaneMesher {
                 return sizes_.at({p.x, p.y, 0});
             },
             context_);
+        const auto n_shared = static_cast<Index>(mesh.points.size());
+        const AllQuadrangles squares = quadrangles();
         for (const MappedPlan& m : mapped_) fill_mapped_area(m);
-        const auto n_before = static_cast<Index>(mesh.points.size()), n_shared = static_cast<Index>(n_shared_points());
-        mesh.points.insert(mesh.points.end(), made.points.begin() + n_shared, made.points.end());
-        auto number = [&](Index p) { return p < n_shared ? p : n_before + (p - n_shared); };
-        for (std::size_t t = 0; t < made.triangles.size(); ++t) {
-            const auto& c = made.triangles[t];
-            mesh.cells.push_back({number(c[0]), number(c[1]), number(c[2]), kNone});
-            mesh.cell_region.push_back(made.area[t]);
-        }
+        auto add = [&](const std::vector<Vec2>& points, const auto& cells, const std::vector<Index>& areas) {
+            const auto n_before = static_cast<Index>(mesh.points.size());
+            mesh.points.insert(mesh.points.end(), points.begin() + n_shared, points.end());
+            for (std::size_t c = 0; c < cells.size(); ++c) {
+                std::array<Index, 4> cell{kNone, kNone, kNone, kNone};
+                for (std::size_t k = 0; k < cells[c].size(); ++k)
+                    cell[k] = cells[c][k] < n_shared ? cells[c][k] : n_before + (cells[c][k] - n_shared);
+                mesh.cells.push_back(cell);
+                mesh.cell_region.push_back(areas[c]);
+            }
+        };
+        add(made.points, made.triangles, made.area);
+        add(squares.points, squares.cells, squares.area);
         drop_unused_points();
     }
-    std::size_t n_shared_points() const {
-        std::size_t n = outline_.nodes.size();
-        for (const auto& list : points_of_) n += list.size() > 2 ? list.size() - 2 : 0;
-        return n;
+    AllQuadrangles quadrangles() const {
+        std::vector<RimEdge> rim;
+        std::vector<Index> middle;
+        auto own = [this](Index a) { return a != kNone && areas_[a].cells == PlaneCells::quadrangles ? a : kNone; };
+        for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
+            const Strand& s = outline_.strands[i];
+            if (!is_of_quadrangles(s)) continue;
+            for (std::size_t k = 2; k < points_of_[i].size(); k += 2) {
+                rim.push_back({points_of_[i][k - 2], points_of_[i][k], {own(s.area[0]), own(s.area[1])}});
+                middle.push_back(points_of_[i][k - 1]);
+            }
+        }
+        return fill_with_quadrangles(
+            out_.mesh.points, rim, middle,
+            [this](const Vec2& p) {
+                return sizes_.at({p.x, p.y, 0});
+            },
+            context_);
     }
-
     void fill_mapped_area(const MappedPlan& plan) {
         PlanarMesh& mesh = out_.mesh;
         std::vector<Index> rim;

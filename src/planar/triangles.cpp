@@ -27,7 +27,7 @@ namespace {
 /// meet, 0.8 holes.
 constexpr double kCrowded = 0.7;
 /// Edges longer than that are divided.
-constexpr double kLongest = 1.45;
+constexpr double kLongest = 1.45, kLongestOfSquares = 1.85;
 constexpr double kEquilateral = 0.8660254037844386;
 /// Sines of angles: above the first (40 degrees) a triangle needs no defending; below the second (35) it is mended;
 /// where all are above the third (58) there is nothing to gain.
@@ -43,14 +43,20 @@ double smallest_sine(const Vec2& a, const Vec2& b, const Vec2& c) {
 class Filler {
   public:
     Filler(const std::vector<Vec2>& points, const std::vector<RimEdge>& rim, const SizeAt& size_at,
-           const Context& context)
-        : given_(points), rim_(rim), size_at_(size_at), context_(context), mesh_(box(points)[0], box(points)[1]) {}
+           const Context& context, Lattice lattice)
+        : given_(points),
+          rim_(rim),
+          size_at_(size_at),
+          context_(context),
+          is_square_(lattice == Lattice::squares),
+          mesh_(box(points)[0], box(points)[1]) {}
 
     Triangles run() {
         put_in_rims();
         tell_areas_apart();
         place_points();
         divide_long_edges();
+        if (is_square_) return result();  // moved when they are quadrangles
         for (int sweep = 0; sweep < kSweeps; ++sweep) {
             context_.check_stop();
             smooth();
@@ -159,23 +165,30 @@ class Filler {
             if (mesh_.is_fixed(h) && mesh_.tag(h / 3) != kNone)
                 edges.push_back({mesh_.from(h), mesh_.to(h), mesh_.tag(h / 3)});
         for (const auto& [a, b, area] : edges) {
-            const Vec2 &p = mesh_.point(a), &q = mesh_.point(b);
+            const Vec2 p = mesh_.point(a), q = mesh_.point(b);
             const Vec2 middle = midpoint(p, q), up = normalized(left_of(q - p));
             const double size = std::min(size_at_(middle), 1.5 * distance(p, q));
             // Over an edge of another length than the size: what lies between, so that both sides are alike.
             const double side = 0.5 * (distance(p, q) + size);
             const double height = std::sqrt(std::max(0.25 * side * side, side * side - 0.25 * distance_squared(p, q)));
-            const Vec2 place = middle + up * height;
-            const auto h = mesh_.find(a, b);
-            if (!h) continue;
-            if (const auto v = try_to_put(place, size_at_(place), *h, area))
-                list.push_back({*v, turned(up, kAngles[1]), area});
+            auto propose = [&](const Vec2& place, const Vec2& axis) {
+                const auto h = mesh_.find(a, b);
+                if (!h) return;
+                if (const auto v = try_to_put(place, size_at_(place), *h, area)) list.push_back({*v, axis, area});
+            };
+            if (is_square_) {
+                propose(p + up * side, up);
+                propose(q + up * side, up);
+            } else {
+                propose(middle + up * height, turned(up, kAngles[1]));
+            }
         }
+        const std::size_t step = is_square_ ? 3 : 2;  // 30 degrees each
         for (std::size_t i = 0; i < list.size(); ++i) {
             if (i % 4096 == 0) context_.check_stop();
             const Found f = list[i];
             const Vec2 at = mesh_.point(f.point);
-            for (std::size_t k = 0; k < kAngles.size(); k += 2) {
+            for (std::size_t k = 0; k < kAngles.size(); k += step) {
                 const Vec2 way = turned(f.axis, kAngles[k]);
                 double size = size_[f.point];
                 Vec2 place = at + way * size;
@@ -198,7 +211,8 @@ class Filler {
                 const Index g = mesh_.twin(h);
                 if (g == kNone || g < h || mesh_.is_fixed(h) || mesh_.tag(h / 3) == kNone) continue;
                 const Index a = mesh_.from(h), b = mesh_.to(h);
-                if (distance(mesh_.point(a), mesh_.point(b)) > kLongest * 0.5 * (size_[a] + size_[b]))
+                if (distance(mesh_.point(a), mesh_.point(b)) >
+                    (is_square_ ? kLongestOfSquares : kLongest) * 0.5 * (size_[a] + size_[b]))
                     edges.push_back({a, b});
             }
             std::size_t n = 0;
@@ -343,6 +357,7 @@ class Filler {
     const std::vector<RimEdge>& rim_;
     const SizeAt& size_at_;
     const Context& context_;
+    bool is_square_;
     Triangulation mesh_;
     std::vector<Index> number_;  ///< of each given point in the triangulation
     std::vector<double> size_;
@@ -353,9 +368,9 @@ class Filler {
 }  // namespace
 
 Triangles fill_with_triangles(const std::vector<Vec2>& points, const std::vector<RimEdge>& rim, const SizeAt& size_at,
-                              const Context& context) {
+                              const Context& context, Lattice lattice) {
     if (rim.empty()) return {points, {}, {}};
-    return Filler(points, rim, size_at, context).run();
+    return Filler(points, rim, size_at, context, lattice).run();
 }
 
 }  // namespace anvilcast::planar

@@ -22,9 +22,12 @@ struct Triangles {
     std::vector<Index> area;
 };
 
+/// How points are laid out: for equilateral triangles, or for right-angled ones that make squares in pairs.
+enum class Lattice { triangles, squares };
+
 /// Fills what the edges enclose; they stay as they are. Throws GeometryError, with a place, when two of them cross or
 /// touch, which divisions much longer than a gap is wide bring about.
 Triangles fill_with_triangles(const std::vector<Vec2>& points, const std::vector<RimEdge>& rim, const SizeAt& size_at,
-                              const Context& context);
+                              const Context& context, Lattice lattice = Lattice::triangles);
 
 }  // namespace anvilcast::planar

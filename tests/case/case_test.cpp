@@ -224,7 +224,7 @@ TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
         {"points = [[0, 0], [100, 0]]", "points = [[0, 0, 0], [100, 0, 0]]",
          "line 5: [[curve]] points must be a place"},
         {"finer_at = \"ends\"", "finer_at = \"both\"", "\"both\" is not known"},
-        {"cells = \"triangles\"", "cells = \"squares\"", "write \"triangles\" or \"mapped\""},
+        {"cells = \"triangles\"", "cells = \"squares\"", "write \"triangles\", \"quadrangles\" or \"mapped\""},
         {"step = [0, 12]", "count = 3", "duct.toml"},
         {"size = 4", "size = 4\nsteps = 9", "needs steps, how many, or size"},
         {"angle = 30\n", "", "angle is missing"},

@@ -199,6 +199,31 @@ TEST(PlaneTriangles, FillAnyPolygonExactly) {
     }
 }
 
+TEST(PlaneQuadrangles, AreAllThereIs) {
+    PlaneRequest r = request({polygon("far", {{-3, -3}, {5, -3}, {5, 3}, {-3, 3}}), {{"rod"}, circle({0, 0}, 0.5)}},
+                             0.04, PlaneCells::quadrangles);
+    r.areas[0].inside = Vec2{2, 2};
+    r.sizing.largest = 0.3;
+    r.sizing.growth = 1.15;
+    r.sizing.refine = {{.name = "far", .on = {"far"}, .size = 0.3}};
+    // Beside triangles and a map, with all points in common.
+    r.curves.push_back({{"rib"}, straight_pieces({{3, -3}, {3, 3}})});
+    r.areas.push_back({"behind", RegionKind::fluid, Vec2{4, 0}, PlaneCells::mapped});
+    r.areas.push_back({"rod", RegionKind::solid, Vec2{0, 0}, PlaneCells::triangles});
+    const PlanarMesh m = mesh_plane(r).mesh;
+    expect_valid(m);
+    for (std::size_t c = 0; c < m.cells.size(); ++c) EXPECT_EQ(m.cells[c][3] == kNone, m.cell_region[c] == 2);
+    PlanarMesh own = m;
+    own.cells.clear();
+    for (std::size_t c = 0; c < m.cells.size(); ++c)
+        if (m.cell_region[c] == 0) own.cells.push_back(m.cells[c]);
+    EXPECT_LT(angles_of(own).worst_skewness, 0.7);
+    EXPECT_LT(angles_of(own).mean_skewness, 0.17);
+    EXPECT_NEAR(area_of(m), 48, 1e-12);
+    r.curves[1].divisions = 33;
+    EXPECT_NE(refusal(r).find("needs an even number"), std::string::npos) << refusal(r);
+}
+
 TEST(PlaneAreas, ComeOfCurvesThatCross) {
     // Two circles that overlap: three areas, whose sizes have closed forms.
     PlaneRequest r = request({{{"left"}, circle({0, 0}, 1)}, {{"right"}, circle({1, 0}, 1)}}, 0.02);
