@@ -62,8 +62,12 @@ double control(const Vec2& before, const Vec2& here, const Vec2& after) {
     return l > 0 ? std::clamp(-dot(first, second) / l, -1.0, 1.0) : 0;
 }
 
+/// Sweeps over a grid that a coarser one has already settled, and how many points a side that one may have at most.
+constexpr int kSweepsOfFine = 12;
+constexpr std::size_t kCoarse = 48;
+
 /// Relaxes the inverse Laplace equations; `share` of the sides' control.
-Grid relaxed(Grid g, double share) {
+Grid settled(Grid g, double share, int most_sweeps) {
     const std::size_t nx = g.n_columns, ny = g.n_rows;
     if (nx < 3 || ny < 3) return g;
     std::vector<double> south(nx, 0), north(nx, 0), west(ny, 0), east(ny, 0);
@@ -75,7 +79,7 @@ Grid relaxed(Grid g, double share) {
         west[j] = share * control(g.at(0, j - 1), g.at(0, j), g.at(0, j + 1));
         east[j] = share * control(g.at(nx - 1, j - 1), g.at(nx - 1, j), g.at(nx - 1, j + 1));
     }
-    for (int sweep = 0; sweep < kMostSweeps; ++sweep) {
+    for (int sweep = 0; sweep < most_sweeps; ++sweep) {
         double most = 0;
         for (std::size_t j = 1; j + 1 < ny; ++j)
             for (std::size_t i = 1; i + 1 < nx; ++i) {
@@ -96,6 +100,47 @@ Grid relaxed(Grid g, double share) {
         if (most < kSettled * kSettled) break;
     }
     return g;
+}
+
+/// Every other point, the last one always.
+std::vector<std::size_t> every_other(std::size_t n) {
+    std::vector<std::size_t> out;
+    for (std::size_t k = 0; k + 1 < n; k += 2) out.push_back(k);
+    out.push_back(n - 1);
+    return out;
+}
+
+/// Where a number lies among those that were kept: after which one, and how far towards the next.
+std::vector<std::pair<std::size_t, double>> places_among(const std::vector<std::size_t>& kept, std::size_t n) {
+    std::vector<std::pair<std::size_t, double>> out;
+    for (std::size_t k = 0, at = 0; k < n; ++k) {
+        while (at + 2 < kept.size() && kept[at + 1] <= k) ++at;
+        out.emplace_back(at, static_cast<double>(k - kept[at]) / static_cast<double>(kept[at + 1] - kept[at]));
+    }
+    return out;
+}
+
+/// What a grid of every other point settles to tells where the points of this one go, but for a few sweeps: errors that
+/// are long waves here are short ones on some coarser grid.
+Grid relaxed(const Grid& g, double share) {
+    if (std::min(g.n_columns, g.n_rows) < 5 || std::max(g.n_columns, g.n_rows) <= kCoarse)
+        return settled(g, share, kMostSweeps);
+    const auto columns = every_other(g.n_columns), rows = every_other(g.n_rows);
+    Grid coarse{columns.size(), rows.size(), {}};
+    for (const std::size_t j : rows)
+        for (const std::size_t i : columns) coarse.points.push_back(g.at(i, j));
+    const Grid moved = relaxed(coarse, share);
+    const auto in_columns = places_among(columns, g.n_columns), in_rows = places_among(rows, g.n_rows);
+    Grid out = g;
+    auto shift = [&](std::size_t i, std::size_t j) { return moved.at(i, j) - coarse.at(i, j); };
+    for (std::size_t j = 1; j + 1 < g.n_rows; ++j)
+        for (std::size_t i = 1; i + 1 < g.n_columns; ++i) {
+            const auto [a, u] = in_columns[i];
+            const auto [b, v] = in_rows[j];
+            out.at(i, j) = g.at(i, j) + (shift(a, b) * (1 - u) + shift(a + 1, b) * u) * (1 - v) +
+                           (shift(a, b + 1) * (1 - u) + shift(a + 1, b + 1) * u) * v;
+        }
+    return settled(std::move(out), share, kSweepsOfFine);
 }
 
 /// The largest turn of a corner from a right angle, as a cosine; 1 for a folded cell.
