@@ -9,6 +9,7 @@
 
 #include <algorithm>
 
+#include "sweep/regular.hpp"
 #include "sweep/stations.hpp"
 
 namespace anvilcast {
@@ -58,12 +59,15 @@ class Sweeper {
           context_(context),
           stations_(sweeping::stations(path, options, section.points)),
           is_closed_(sweeping::is_closed(path)),
+          // Straight on, or round an axis beside the section by less than half a turn a step.
+          cannot_fold_(!std::holds_alternative<PointsPath>(path) && options.twist_deg == 0),
           on_axis_(sweeping::on_axis(path, section.points)) {}
 
     VolumeMesh run() {
+        set_points();
+        if (std::find(on_axis_.begin(), on_axis_.end(), 1) == on_axis_.end()) return run_beside_axis();
         out_.zones = section_.zones;
         out_.regions = section_.regions;
-        set_points();
         for (std::size_t k = 0; k + 1 < stations_.size(); ++k) {
             context_.check_stop();
             for (Index c = 0; c < section_.cells.size(); ++c) draw_out(c, k);
@@ -77,6 +81,29 @@ class Sweeper {
     }
 
   private:
+    /// Nothing becomes one: what lies beside what is known.
+    VolumeMesh run_beside_axis() {
+        VolumeMesh mesh =
+            sweeping::regular_mesh(section_, stations_.size() - 1, is_closed_, options_.first_end, options_.last_end);
+        mesh.points = std::move(out_.points);
+        if (cannot_fold_) return mesh;
+        const auto n = static_cast<Index>(section_.cells.size());
+        for (Index c = 0; c < mesh.n_cells(); ++c) {
+            if (c % n == 0) context_.check_stop();
+            const auto corners = mesh.cell(c);
+            for (const CornerEdges& e : corner_edges(mesh.cell_types[c])) {
+                const Vec3& p = mesh.points[corners[e.here]];
+                if (!is_convex(p, mesh.points[corners[e.first]], mesh.points[corners[e.second]],
+                               mesh.points[corners[e.third]]))
+                    refuse(c % n, 0, &p);
+            }
+        }
+        return mesh;
+    }
+    static bool is_convex(const Vec3& p, const Vec3& first, const Vec3& second, const Vec3& third) {
+        return dot(cross(first - p, second - p), third - p) > 0;
+    }
+
     /// Points on the axis have one number for all stations.
     void set_points() {
         const std::size_t n_layers = stations_.size() - (is_closed_ ? 1 : 0);
@@ -187,7 +214,7 @@ class Sweeper {
     const SweepOptions& options_;
     const Context& context_;
     std::vector<Station> stations_;
-    bool is_closed_;
+    bool is_closed_, cannot_fold_;
     std::vector<char> on_axis_;
     std::size_t n_layers_ = 0;
     std::vector<Index> number_;
