@@ -85,6 +85,22 @@ std::vector<int> shared_out(int n, const std::vector<double>& weights) {
     return out;
 }
 
+/// Samples are as fine as crossings need; sizes need one for every few degrees that the strand turns by.
+std::vector<Vec2> enough_for_sizes(const Strand& s) {
+    constexpr double kTurn = 4;  // degrees; curvature is right to a part in a thousand
+    const double cos_turn = std::cos(kTurn * 3.14159265358979 / 180);
+    std::vector<Vec2> out{s.samples.front().point};
+    Vec2 before = normalized(s.samples[1].point - s.samples[0].point);
+    for (std::size_t k = 1; k + 1 < s.samples.size(); ++k) {
+        const Vec2 ahead = normalized(s.samples[k + 1].point - s.samples[k].point);
+        if (dot(before, ahead) > cos_turn) continue;
+        out.push_back(s.samples[k].point);
+        before = ahead;
+    }
+    out.push_back(s.samples.back().point);
+    return out;
+}
+
 double length_of(const std::vector<Index>& side, const Outline& outline) {
     double sum = 0;
     for (const Index s : side) sum += outline.strands[s].length();
@@ -101,10 +117,10 @@ Domain as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, c
     for (const Strand& s : outline.strands) {
         if (s.area[0] == kNone && s.area[1] == kNone) continue;
         const auto first = static_cast<Index>(out.boundary.points.size());
-        const auto n = static_cast<Index>(s.samples.size());
-        for (const auto& sample : s.samples)
-            for (const double z : {-0.5 * height, 0.5 * height})
-                out.boundary.points.push_back({sample.point.x, sample.point.y, z});
+        const std::vector<Vec2> points = enough_for_sizes(s);
+        const auto n = static_cast<Index>(points.size());
+        for (const Vec2& p : points)
+            for (const double z : {-0.5 * height, 0.5 * height}) out.boundary.points.push_back({p.x, p.y, z});
         for (Index k = 0; k + 1 < n; ++k) {
             const Index a = first + 2 * k, b = a + 2;
             // Normals to the right of the strand's way, or the other way where there is nothing on its left.

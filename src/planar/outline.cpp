@@ -15,6 +15,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <map>
 #include <numbers>
 
 #include "planar/vec2.hpp"
@@ -105,10 +107,11 @@ class Arranger {
     }
 
   private:
+    /// `lo` to `hi` along the axis that is swept over, `low` to `high` across.
     struct Segment {
         Index strand;
         std::size_t at;
-        double lo_x, hi_x, lo_y, hi_y;
+        double lo, hi, low, high;
     };
     struct Cut {
         double along;
@@ -117,10 +120,19 @@ class Arranger {
 
     const PlaneCurve& curve(const Strand& s) const { return curves_[s.curve]; }
 
+    /// The node within the tolerance, of the lowest number, or a new one. Nodes are kept in a grid as wide as that.
     Index node_at(const Vec2& p) {
-        for (Index n = 0; n < out_.nodes.size(); ++n)
-            if (distance(out_.nodes[n], p) <= join_) return n;
+        const auto x = static_cast<std::int64_t>(std::floor(p.x / join_)),
+                   y = static_cast<std::int64_t>(std::floor(p.y / join_));
+        Index found = kNone;
+        for (std::int64_t i = x - 1; i <= x + 1; ++i)
+            for (std::int64_t j = y - 1; j <= y + 1; ++j)
+                if (const auto at = grid_.find({i, j}); at != grid_.end())
+                    for (const Index n : at->second)
+                        if (distance(out_.nodes[n], p) <= join_) found = std::min(found, n);
+        if (found != kNone) return found;
         out_.nodes.push_back(p);
+        grid_[{x, y}].push_back(static_cast<Index>(out_.nodes.size() - 1));
         return static_cast<Index>(out_.nodes.size() - 1);
     }
     void settle(Strand& s) const {
@@ -133,24 +145,31 @@ class Arranger {
 
     void find_cuts() {
         cuts_.assign(out_.strands.size(), {});
+        // Over the longer axis, so that few are open at a time.
+        Box box;
+        for (const Strand& s : out_.strands)
+            for (const auto& sample : s.samples) box.include(Vec3{sample.point.x, sample.point.y, 0});
+        const bool is_upright = !box.is_empty() && box.extent().y > box.extent().x;
         std::vector<Segment> segments;
         for (Index i = 0; i < out_.strands.size(); ++i) {
             const auto& samples = out_.strands[i].samples;
             for (std::size_t k = 0; k + 1 < samples.size(); ++k) {
                 const Vec2 &a = samples[k].point, &b = samples[k + 1].point;
-                segments.push_back({i, k, std::min(a.x, b.x) - join_, std::max(a.x, b.x) + join_,
-                                    std::min(a.y, b.y) - join_, std::max(a.y, b.y) + join_});
+                const auto x = std::minmax(a.x, b.x), y = std::minmax(a.y, b.y);
+                const auto &along = is_upright ? y : x, &across = is_upright ? x : y;
+                segments.push_back(
+                    {i, k, along.first - join_, along.second + join_, across.first - join_, across.second + join_});
             }
         }
         std::sort(segments.begin(), segments.end(), [](const Segment& a, const Segment& b) {
-            return std::tie(a.lo_x, a.strand, a.at) < std::tie(b.lo_x, b.strand, b.at);
+            return std::tie(a.lo, a.strand, a.at) < std::tie(b.lo, b.strand, b.at);
         });
         std::vector<std::size_t> open;
         for (std::size_t i = 0; i < segments.size(); ++i) {
             const Segment& s = segments[i];
-            std::erase_if(open, [&](std::size_t k) { return segments[k].hi_x < s.lo_x; });
+            std::erase_if(open, [&](std::size_t k) { return segments[k].hi < s.lo; });
             for (const std::size_t k : open)
-                if (segments[k].lo_y <= s.hi_y && s.lo_y <= segments[k].hi_y) look_at(segments[k], s);
+                if (segments[k].low <= s.high && s.low <= segments[k].high) look_at(segments[k], s);
             open.push_back(i);
         }
     }
@@ -249,9 +268,10 @@ class Arranger {
 
     void refuse_twins() const {
         const auto& all = out_.strands;
-        for (std::size_t i = 0; i < all.size(); ++i)
-            for (std::size_t k = i + 1; k < all.size(); ++k) {
-                if (std::minmax(all[i].from, all[i].to) != std::minmax(all[k].from, all[k].to)) continue;
+        std::map<std::pair<Index, Index>, std::vector<std::size_t>> between;
+        for (std::size_t k = 0; k < all.size(); ++k) {
+            auto& others = between[std::minmax(all[k].from, all[k].to)];
+            for (const std::size_t i : others) {
                 const Vec2 middle = place_at(all[i], curves_, 0.5 * all[i].length());
                 if (std::abs(all[i].length() - all[k].length()) > 2 * join_ ||
                     distance(middle, place_at(all[k], curves_, 0.5 * all[k].length())) > join_)
@@ -261,6 +281,8 @@ class Arranger {
                                 "leave one of them out there",
                                 curve(all[i]).zone.name, curve(all[k]).zone.name, middle.x, middle.y));
             }
+            others.push_back(k);
+        }
     }
 
     // ---- faces ----
@@ -306,6 +328,11 @@ class Arranger {
             else
                 holes.push_back(std::move(loop));
         }
+        for (const Face& f : out_.faces) {
+            Box& box = boxes_.emplace_back();
+            for (const Pass& p : f.outer)
+                for (const auto& s : out_.strands[p.strand].samples) box.include(Vec3{s.point.x, s.point.y, 0});
+        }
         for (Loop& hole : holes) put_into_face(std::move(hole));
         for (const auto& [face, area] : hole_area_) face->area += area;
     }
@@ -334,8 +361,11 @@ class Arranger {
     void put_into_face(Loop&& hole) {
         const Index inner = start_of(2 * hole.front().strand);
         Face* smallest = nullptr;
-        for (Face& f : out_.faces) {
+        const Vec3 place{out_.nodes[inner].x, out_.nodes[inner].y, 0};
+        for (std::size_t k = 0; k < out_.faces.size(); ++k) {
+            Face& f = out_.faces[k];
             if (smallest != nullptr && f.area >= smallest->area) continue;
+            if (boxes_[k].distance_squared_to(place) > 0) continue;
             if (is_inside(out_, {f.outer, {}, f.area}, out_.nodes[inner]) != true) continue;
             smallest = &f;
         }
@@ -352,6 +382,8 @@ class Arranger {
     const std::vector<PlaneCurve>& curves_;
     double join_;
     Outline out_;
+    std::map<std::pair<std::int64_t, std::int64_t>, std::vector<Index>> grid_;
+    std::vector<Box> boxes_;  ///< of the faces
     std::vector<std::vector<Cut>> cuts_;
     std::vector<std::pair<Face*, double>> hole_area_;  ///< of each hole, below 0
 };
