@@ -162,8 +162,9 @@ Plan plan_plane(const Case& c, const Context& context) {
         for (const Zone* end : {&options.first_end, &options.last_end})
             out.zones.push_back({end->name, end->role, end->role_is_guess, section_area,
                                  std::sqrt(section_area / out.triangles), out.triangles, std::nullopt, 0});
-    // Measured on the demos: sweeping, examining, assessing and writing together.
-    constexpr double kSecondsPerCell = 4e-6, kMegabytesPerCell = 5e-4;
+    // Measured on the mill race: sweeping, examining and assessing together; its report and pictures take three times
+    // that.
+    constexpr double kSecondsPerCell = 4e-5, kMegabytesPerCell = 5e-4;
     out.cost = {out.costs.back().seconds + kSecondsPerCell * out.core_cells, 50 + kMegabytesPerCell * out.core_cells};
     out.cells_limit = c.limits.cells;
     if (c.limits.cells && out.core_cells > *c.limits.cells)

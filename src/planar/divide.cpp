@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
 
 #include "planar/vec2.hpp"
@@ -145,13 +146,16 @@ Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curv
     out.count.assign(outline.strands.size(), 0);
     out.is_given.assign(outline.strands.size(), 0);
     std::vector<std::vector<Index>> strands_of(curves.size());
+    std::map<std::pair<Index, Index>, int> n_between;
+    for (const Strand& s : outline.strands) ++n_between[std::minmax(s.from, s.to)];
     for (Index i = 0; i < outline.strands.size(); ++i) {
         const Strand& s = outline.strands[i];
         if (s.area[0] == kNone && s.area[1] == kNone) continue;
         strands_of[s.curve].push_back(i);
         const double edges = edges_up_to(s, curves, sizes).back();
-        // A loop needs three edges to enclose anything.
-        out.count[i] = std::max(s.is_loop() ? 3 : 1, static_cast<int>(std::lround(std::min(edges, 1e7))));
+        // A loop needs three edges to enclose anything, and strands between the same nodes two to be told apart.
+        const int least = s.is_loop() ? 3 : n_between[std::minmax(s.from, s.to)] > 1 ? 2 : 1;
+        out.count[i] = std::max(least, static_cast<int>(std::lround(std::min(edges, 1e7))));
     }
     for (Index c = 0; c < curves.size(); ++c) {
         if (!curves[c].divisions || strands_of[c].empty()) continue;

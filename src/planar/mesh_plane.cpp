@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "planar/blocks.hpp"
 #include "planar/quadrangles.hpp"
@@ -188,17 +189,23 @@ class PlaneMesher {
             if (is_of_quadrangles(outline_.strands[i]) && division.count[i] % 2 != 0) return false;
         return true;
     }
-    /// Sides of areas of quadrangles are divided in pairs of edges.
+    /// Sides of areas of quadrangles are divided in pairs of edges; pairs of one loop, or of two strands between the
+    /// same nodes, must not be one and the same.
     void make_even(Division& division) const {
+        std::map<std::pair<Index, Index>, int> n_between;
+        for (const Strand& s : outline_.strands) ++n_between[std::minmax(s.from, s.to)];
         for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
             const Strand& s = outline_.strands[i];
-            if (!is_of_quadrangles(s) || division.count[i] % 2 == 0) continue;
+            if (!is_of_quadrangles(s)) continue;
+            const int least = s.is_loop() ? 6 : n_between[std::minmax(s.from, s.to)] > 1 ? 4 : 2;
+            const int wanted = std::max(least, division.count[i] + division.count[i] % 2);
+            if (wanted == division.count[i]) continue;
             if (division.is_given[i] != 0)
                 throw InputError(
-                    fmt::format("the curve \"{}\" has a piece of {} edges beside an area of quadrangles, "
-                                "which needs an even number; change its divisions",
-                                name_of(s), division.count[i]));
-            ++division.count[i];
+                    fmt::format("the curve \"{}\" has a piece of {} edge(s) beside an area of quadrangles, "
+                                "which needs an even number, here {} at least; change its divisions",
+                                name_of(s), division.count[i], least));
+            division.count[i] = wanted;
         }
     }
     const Face& face(Index area) const { return outline_.faces[face_of_area_[area]]; }

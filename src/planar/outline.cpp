@@ -101,6 +101,7 @@ class Arranger {
             find_cuts();
             if (!cut()) break;
         }
+        drop_specks();
         refuse_twins();
         find_faces();
         return std::move(out_);
@@ -264,6 +265,15 @@ class Arranger {
         out.samples.push_back(sample_at(to_along));
         settle(out);
         return out;
+    }
+
+    /// Strands that the tolerance has made points of.
+    void drop_specks() {
+        std::erase_if(out_.strands, [this](const Strand& s) {
+            return s.is_loop() && std::all_of(s.samples.begin(), s.samples.end(), [&](const Strand::Sample& at) {
+                       return distance(at.point, out_.nodes[s.from]) <= join_;
+                   });
+        });
     }
 
     void refuse_twins() const {

@@ -235,6 +235,14 @@ double swept_cells(const PlanarMesh& section, const SweepPath& path, int steps) 
 
 VolumeMesh sweep(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options,
                  const Context& context) {
+    // Points and faces are numbered with 32 bits; a cell has four faces of its own at most.
+    constexpr double kMost = 4e9;
+    const double cells = swept_cells(section, path, options.steps);
+    if (4 * cells > kMost || static_cast<double>(section.points.size()) * (options.steps + 1.0) > kMost)
+        throw FailureError(
+            fmt::format("the sweep would have {:.3g} cells, which is more than one mesh holds (about a "
+                        "thousand million); take fewer steps",
+                        cells));
     return Sweeper(section, path, options, context).run();
 }
 

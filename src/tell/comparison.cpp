@@ -103,6 +103,9 @@ std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const 
                             a.low_is_better ? a.max : a.min, b.mean, a.mean);
     }
     text += "\nWorst place\n" + worst_row(r.after.metric("smallest dihedral"), unit);
+    if (std::find(after.cell_types.begin(), after.cell_types.end(), CellType::tetrahedron) == after.cell_types.end())
+        return text + fmt::format("\nThere are no tetrahedra in it, and other cells stay as they are.\nWritten to {}\n",
+                                  output);
     text +=
         fmt::format("\nTetrahedra with an angle below {:.4g}\xC2\xB0: {}, {} before; the smallest is {:.4g}\xC2\xB0.\n",
                     options.target, grouped(r.sharp_after.n), grouped(r.sharp_before.n), r.sharp_after.smallest);

@@ -227,7 +227,8 @@ std::string quality_text(const VolumeMesh& mesh, const QualityReport& report, co
     std::string text = fmt::format("\n{:<28}{:>11}{:>11}{:>11}{:>11}{:>11}   beyond limit\n", "Quality", "min", "mean",
                                    "99 %", "max", "limit");
     for (const Metric& m : report.metrics) text += metric_row(m, unit);
-    text += surface_metrics_text(report.surface, unit);
+    // The boundary of a swept mesh may have no triangle to judge.
+    if (!report.surface.empty() && report.surface.front().max > 0) text += surface_metrics_text(report.surface, unit);
     text += "(99 %: the value that 99 of 100 cells or faces keep on the good side of)\n";
     if (view.groups) text += groups_text(report);
     text += histograms_text(report, view.histograms, unit) + "\nWorst places\n";

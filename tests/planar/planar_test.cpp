@@ -220,6 +220,15 @@ TEST(PlaneQuadrangles, AreAllThereIs) {
     EXPECT_LT(angles_of(own).worst_skewness, 0.7);
     EXPECT_LT(angles_of(own).mean_skewness, 0.17);
     EXPECT_NEAR(area_of(m), 48, 1e-12);
+    // However coarse: a disc of six edges, a lens of twice four.
+    PlaneRequest disc = request({{{"wall"}, circle({0, 0}, 1)}}, 10, PlaneCells::quadrangles);
+    expect_valid(mesh_plane(disc).mesh);
+    PlaneRequest lens =
+        request({{{"left"}, circle({0, 0}, 1)}, {{"right"}, circle({1, 0}, 1)}}, 10, PlaneCells::quadrangles);
+    lens.areas[0].inside = Vec2{0.5, 0};
+    expect_valid(mesh_plane(lens).mesh);
+    lens.areas[0].cells = PlaneCells::triangles;
+    expect_valid(mesh_plane(lens).mesh);
     r.curves[1].divisions = 33;
     EXPECT_NE(refusal(r).find("needs an even number"), std::string::npos) << refusal(r);
 }
@@ -317,6 +326,9 @@ TEST(PlaneAreas, TellWhatIsWrong) {
         0.1);
     EXPECT_NE(refusal(open).find("by 0.003 m; where they should meet"), std::string::npos) << refusal(open);
     open.join = 0.004;
+    EXPECT_NEAR(area_of(mesh_plane(open).mesh), 1, 0.01);
+    // Pieces shorter than that are none.
+    open.curves[0].pieces = straight_pieces({{0, 0}, {1, 0}, {1, 0.001}, {1, 1}, {0, 1}});
     EXPECT_NEAR(area_of(mesh_plane(open).mesh), 1, 0.01);
 
     PlaneRequest two = request({polygon("outer", {{0, 0}, {4, 0}, {4, 4}, {0, 4}}), {{"rod"}, circle({2, 2}, 1)}}, 0.2);

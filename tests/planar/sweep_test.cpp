@@ -124,6 +124,7 @@ TEST(Sweep, TellsWhereItCannotGo) {
         refusal(s, PointsPath{{{0, 0, 0}, {0, 0, 0.3}, {0.3, 0, 0.3}}, false}, {.steps = 9}).find("turns cells over"),
         std::string::npos);
     EXPECT_NE(refusal(s, StraightPath{{1, 0, 0}}, {}).find("+z"), std::string::npos);
+    EXPECT_NE(refusal(s, StraightPath{{0, 0, 1}}, {.steps = 1'000'000'000}).find("fewer steps"), std::string::npos);
     EXPECT_NE(refusal(s, StraightPath{{0, 0, 1}}, {.steps = 0}).find("one step"), std::string::npos);
     EXPECT_NE(refusal(s, StraightPath{{0, 0, 0.1}}, {.steps = 1, .twist_deg = 180}).find("4 steps"), std::string::npos);
 }
