@@ -164,7 +164,8 @@ class Filler {
         for (Index h = 0; h < mesh_.n_half_edges(); ++h)
             if (mesh_.is_fixed(h) && mesh_.tag(h / 3) != kNone)
                 edges.push_back({mesh_.from(h), mesh_.to(h), mesh_.tag(h / 3)});
-        for (const auto& [a, b, area] : edges) {
+        for (const auto& edge : edges) {
+            const Index a = edge[0], b = edge[1], area = edge[2];
             const Vec2 p = mesh_.point(a), q = mesh_.point(b);
             const Vec2 middle = midpoint(p, q), up = normalized(left_of(q - p));
             const double size = std::min(size_at_(middle), 1.5 * distance(p, q));
