@@ -101,6 +101,7 @@ BuildResult build_plane(const Case& c, const Context& context) {
         throw InternalError(
             fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
     result.quality = assess(result.mesh, c.limits, context);
+    result.quality.layers.clear();  // columns between two ends are none
     for (const PlaneArea& a : c.plane->areas) result.regions.push_back({a.name, a.kind, 0, {}});
     result.domain_volume = result.quality.volume;
     for (const BoundaryZone& z : result.mesh.zones)
@@ -129,7 +130,9 @@ Plan plan_plane(const Case& c, const Context& context) {
     out.steps = options.steps;
     out.triangles = static_cast<double>(mesh.cells.size());
     out.core_cells = swept_cells(mesh, c.plane->path, options.steps);
-    // Exact for a straight way and, by the theorem of Pappus, round an axis, where each step goes straight.
+    const double scale = options.scale_at_end, longest = length_of(c.plane->path, mesh);
+    // Exact for a straight way, whose section may shrink, and, by the theorem of Pappus, round an axis, where each step
+    // goes straight.
     std::vector<double> volume(mesh.regions.size(), 0), count(mesh.regions.size(), 0);
     double section_area = 0;
     for (std::size_t k = 0; k < mesh.cells.size(); ++k) {
@@ -145,22 +148,26 @@ Plan plan_plane(const Case& c, const Context& context) {
     }
     const double per_cell = out.core_cells / out.triangles;
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)
-        out.regions.push_back({mesh.regions[r].name, mesh.regions[r].kind, volume[r], count[r] * per_cell});
+        out.regions.push_back({mesh.regions[r].name, mesh.regions[r].kind, volume[r] * (1 + scale + scale * scale) / 3,
+                               count[r] * per_cell});
     std::vector<double> length(mesh.zones.size(), 0), area(mesh.zones.size(), 0), edges(mesh.zones.size(), 0);
     for (const PlanarEdge& e : mesh.edges) {
         const Vec2 &a = mesh.points[e.from], &b = mesh.points[e.to];
         const double l = std::hypot(b.x - a.x, b.y - a.y);
         length[e.zone] += l;
-        area[e.zone] += l * way_of({0.5 * (a.x + b.x), 0.5 * (a.y + b.y)}, c, options);
-        ++edges[e.zone];
+        const double way = way_of({0.5 * (a.x + b.x), 0.5 * (a.y + b.y)}, c, options);
+        area[e.zone] += l * way * 0.5 * (1 + scale);
+        // What is drawn out of an edge on the axis has no face.
+        if (way > 1e-9 * longest) ++edges[e.zone];
     }
     for (std::size_t z = 0; z < mesh.zones.size(); ++z)
         out.zones.push_back({mesh.zones[z].name, mesh.zones[z].role, mesh.zones[z].role_is_guess, area[z],
-                             length[z] / edges[z], edges[z] * options.steps, std::nullopt, 0});
+                             edges[z] > 0 ? length[z] / edges[z] : 0, edges[z] * options.steps, std::nullopt, 0});
     const auto* round = std::get_if<RoundPath>(&c.plane->path);
     if (round == nullptr || round->angle_deg < 360)
         for (const Zone* end : {&options.first_end, &options.last_end})
-            out.zones.push_back({end->name, end->role, end->role_is_guess, section_area,
+            out.zones.push_back({end->name, end->role, end->role_is_guess,
+                                 section_area * (end == &options.last_end ? scale * scale : 1),
                                  std::sqrt(section_area / out.triangles), out.triangles, std::nullopt, 0});
     // Measured on the mill race: sweeping, examining and assessing together; its report and pictures take three times
     // that.

@@ -778,6 +778,21 @@ TEST_F(Tool, SectionsAreSweptFromTheCaseToTheFile) {
     EXPECT_EQ(bad.status, 2);
     EXPECT_NE(bad.err.find("line 3: expected two numbers"), std::string::npos) << bad.err;
     EXPECT_EQ(run("build section.toml --until surface --out section").status, 2);
+    // A section that shrinks, and one with the axis for a side, which has no faces.
+    for (const std::string way : {"along = [0, 0, 30]\nscale = 0.5", "axis = [[0, 0], [0, 1]]\nangle = 90"}) {
+        std::ofstream(directory / "half.toml")
+            << "[case]\nunit = \"mm\"\n[[curve]]\nname = \"shell\"\narc = [[0, -10], [10, 0], [0, "
+               "10]]\n[[curve]]\nname = "
+               "\"axis\"\npoints = [[0, 10], [0, -10]]\n[sizing]\nsurface = 2\n[sweep]\nsteps = 8\n"
+            << way << "\n";
+        const auto planned = nlohmann::json::parse(run("plan half.toml --json").out);
+        const auto made = nlohmann::json::parse(run("build half.toml --out half --json").out);
+        EXPECT_NEAR(planned["regions"][0]["volume"].get<double>() / made["regions"][0]["volume"].get<double>(), 1,
+                    1e-9);
+        EXPECT_EQ(planned["cells"]["total"].get<double>(), made["cells"]["total"].get<double>());
+        for (std::size_t z = 0; z < 4; ++z)
+            EXPECT_EQ(planned["zones"][z]["faces"].get<double>(), made["zones"][z]["faces"].get<double>()) << z;
+    }
 }
 
 TEST_F(Tool, DrawsTheWayOutOfALeak) {
