@@ -105,8 +105,7 @@ std::vector<Station> along(const RoundPath& path, const SweepOptions& o, const s
         Station station;
         station.first = along_axis * u.x + out_of_axis * n.x;
         station.second = along_axis * u.y + out_of_axis * n.y;
-        station.origin =
-            along_axis * 0.0 + Vec3{axis.from.x, axis.from.y, 0} - along_axis * from_along - out_of_axis * from_off;
+        station.origin = Vec3{axis.from.x, axis.from.y, 0} - along_axis * from_along - out_of_axis * from_off;
         out.push_back(station);
     }
     if (path.angle_deg == 360) out.back() = out.front();
