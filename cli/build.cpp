@@ -58,8 +58,10 @@ int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& res
         ProgressLine progress(o.console, stages);
         result = built(c, results, directory, progress.context());
         write_build(result, c, results.path(), progress.context());
-        draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
-        write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
+        if (c.write_report) {
+            draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
+            write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
+        }
         results.commit();
     }
     if (o.json)

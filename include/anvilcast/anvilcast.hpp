@@ -37,6 +37,7 @@
 #include <anvilcast/report.hpp>
 #include <anvilcast/results.hpp>
 #include <anvilcast/selection.hpp>
+#include <anvilcast/sheet.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/surface.hpp>

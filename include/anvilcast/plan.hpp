@@ -39,6 +39,7 @@ struct Plan {
     std::vector<ZonePlan> zones;
     FillCells cells = FillCells::tetrahedra;                ///< what is counted
     int steps = 0;                                          ///< of a swept section; 0: nothing is swept
+    bool is_plane = false;                                  ///< volumes are areas then, and areas lengths
     double triangles = 0, core_cells = 0, layer_cells = 0;  ///< of a swept section its cells are the triangles
     std::vector<SourceShare> sources;
     std::optional<WallEstimate> wall;

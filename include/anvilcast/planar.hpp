@@ -9,9 +9,15 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <anvilcast/domain.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/layer_figures.hpp>
+#include <anvilcast/layers.hpp>
 #include <anvilcast/planar_mesh.hpp>
 #include <anvilcast/sizing.hpp>
+#include <anvilcast/surface.hpp>
+#include <anvilcast/surround.hpp>
+#include <anvilcast/units.hpp>
 #include <optional>
 #include <string>
 #include <variant>
@@ -71,6 +77,8 @@ struct PlaneCurve {
     double bias = 1;                    ///< the longest edge over the shortest
     FinerAt finer_at = FinerAt::start;
     int line = 0;  ///< of the case file
+    double corner_angle_deg = 3;  ///< pieces that meet at more make a corner, which is a point of the mesh
+    bool divides = false;  ///< it is no zone: it cuts the area that it runs through into patches
 };
 
 /// Triangles; quadrangles alone, wherever they lie; or rows and columns.
@@ -85,16 +93,45 @@ struct PlaneArea {
     int line = 0;
 };
 
+/// The points p with dot(normal, p) = offset; the normal has length 1.
+struct SectionPlane {
+    Vec3 normal{0, 0, 1};
+    double offset = 0;
+
+    /// Its axes: x and y across z, x and z across y, y and z across x; else x lies level (across z).
+    ANVILCAST_API Vec3 x_axis() const;
+    ANVILCAST_API Vec3 y_axis() const;
+};
+
+/// The curves that a surface is cut into, with the zones' names and roles, in the plane's axes: the coordinate x is
+/// dot(x_axis, p). Which triangles are met is decided by the signs of distances from the plane, points on it counting as
+/// above, so curves are closed where the surface is. Throws GeometryError when the plane misses the surface. O(n log n).
+ANVILCAST_API std::vector<PlaneCurve> section_of(const Surface& surface, const SectionPlane& plane,
+                                                 double corner_angle_deg = 30);
+
+/// The outer boundary of a flow in the plane round curves: SurroundOptions as in space, the flow and what is ahead,
+/// behind and above of it in the plane; a box, a circle (`sphere`), a half circle on the ground or before a mirror
+/// line, or a bullet. Curves named inflow, outflow, sides, top, bottom or ground, and symmetry, as far as the shape has
+/// them. `lies_within` gets a place between it and the curves. Throws as make_surround does.
+ANVILCAST_API std::vector<PlaneCurve> surround_of(const std::vector<PlaneCurve>& curves, const SurroundOptions& options,
+                                                  const LengthUnit& unit, Vec2* lies_within = nullptr);
+
 struct PlaneRequest {
     std::vector<PlaneCurve> curves;
     std::vector<PlaneArea> areas;  ///< empty: the only area that there is, a fluid
     SizeOptions sizing;
     double join = 0;  ///< ends of curves within this distance are one point; metres
+    std::vector<LayerRecipe> layers = {};   ///< on curves; the first one that fits a side of a curve is its own
+    std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
+    YPlusAt y_plus_at = YPlusAt::cell_center;
 };
 
 struct PlaneResult {
     PlanarMesh mesh;
     std::vector<std::string> warnings;
+    std::vector<ZoneLayers> layers;  ///< lengths in the place of areas; numbers of the mesh's zones and regions
+    std::vector<LayerFigures> figures;  ///< the same as they were reached
+    double layer_cells = 0;
 };
 
 /// Throws InputError for curves that do not meet (with the gap), an area that is open or not there, three points of an

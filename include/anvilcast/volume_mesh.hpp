@@ -12,7 +12,8 @@
 namespace anvilcast {
 
 enum class CellType : unsigned char { tetrahedron, pyramid, prism, hexahedron, polyhedron };
-ANVILCAST_API const char* cell_type_name(CellType type);
+/// In a plane mesh prisms are "triangles" and hexahedra "quadrangles".
+ANVILCAST_API const char* cell_type_name(CellType type, bool is_of_plane = false);
 
 /// A named run of faces: of the boundary, or, when the role is interface, of the faces between two regions.
 struct BoundaryZone {
@@ -46,6 +47,14 @@ struct VolumeMesh {
 
     std::vector<BoundaryZone> zones;
     std::vector<Region> regions;
+
+    /// Above 0: a plane mesh, drawn out to a sheet of one cell by so many metres, so that all that knows meshes knows
+    /// it. The upper half of the points lies above the lower one, and the last two zones are the sheet's two sides;
+    /// files hold neither. See <anvilcast/sheet.hpp>.
+    double plane_depth = 0;
+    bool is_plane() const { return plane_depth > 0; }
+    /// Zones that a user knows of.
+    std::size_t n_named_zones() const { return zones.size() - (is_plane() ? 2 : 0); }
 
     std::size_t n_cells() const { return cell_types.size(); }
     std::size_t n_faces() const { return owner.size(); }

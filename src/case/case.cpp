@@ -24,7 +24,7 @@ class CaseReader {
 
     Case read() {
         read_head();
-        if (top_.has("curve")) return read_plane();
+        if (top_.has("curve") || cuts_parts()) return read_plane();
         for (const toml::table* t : list("part")) read_part(*t);
         if (case_.parts.empty()) top_.fail(1, "there is no [[part]]; write [[part]] and file = \"body.stl\"");
         read_mend();
@@ -77,36 +77,56 @@ class CaseReader {
         case_.unit = *unit;
         s.finish();
     }
-    /// A section in a plane, swept: curves in the place of parts.
+    bool cuts_parts() {
+        const toml::node* plane = top_.find("plane");
+        return plane != nullptr && plane->is_table() && plane->as_table()->contains("at");
+    }
+    /// A plane mesh, or one that is swept: curves, drawn or cut out of parts.
     Case read_plane() {
-        for (const char* key :
-             {"part", "mend", "zone", "opening", "wrap", "surround", "region", "domain", "flow", "layers", "fill"})
+        PlaneSpec& plane = case_.plane.emplace();
+        const bool has_parts = cuts_parts();
+        std::vector<const char*> strange{"opening", "wrap", "region", "domain", "fill"};
+        if (!has_parts) strange.insert(strange.end(), {"part", "mend", "zone"});
+        for (const char* key : strange)
             if (top_.has(key))
                 top_.fail(Section::line_of(*top_.find(key)),
-                          fmt::format("a case with [[curve]] is a section in a plane, which has no [{}]: it has "
-                                      "[[curve]], [[area]], [plane], [sizing], [[refine]], [sweep], [limits], [export]",
+                          fmt::format("a case with [[curve]] or [plane] at is a mesh in a plane, which has no [{}]: it "
+                                      "has [[curve]], [[divide]], [[area]], [plane], [surround], [sizing], [[refine]], "
+                                      "[flow], [[layers]], [sweep], [limits], [export], and with [plane] at also "
+                                      "[[part]], [mend] and [[zone]]",
                                       key));
-        PlaneSpec& plane = case_.plane.emplace();
+        if (has_parts) {
+            for (const toml::table* t : list("part")) read_part(*t);
+            if (case_.parts.empty())
+                top_.fail(1, "[plane] at cuts parts, and there is no [[part]]; write [[part]] and file = \"body.stl\"");
+            read_mend();
+            for (const toml::table* t : list("zone")) read_zone(*t);
+        }
         for (const toml::table* t : list("curve")) {
             Section s = section(*t, "[[curve]]");
             for (PlaneCurve& curve : read_curve(s, file_.parent_path(), case_.unit))
                 plane.curves.push_back(std::move(curve));
         }
+        for (const toml::table* t : list("divide")) {
+            Section s = section(*t, "[[divide]]");
+            plane.curves.push_back(read_divide(s, file_.parent_path(), case_.unit, plane.curves));
+        }
         for (const toml::table* t : list("area")) {
             Section s = section(*t, "[[area]]");
             plane.areas.push_back(read_area(s));
-            for (std::size_t k = 0; k + 1 < plane.areas.size(); ++k)
-                if (plane.areas[k].name == plane.areas.back().name)
-                    s.fail(fmt::format("there are two areas called \"{}\"", plane.areas[k].name));
         }
         if (const toml::table* t = table("plane", nullptr)) {
             Section s = section(*t, "[plane]");
-            plane.join = s.distance("join").value_or(0);
-            s.finish();
+            read_plane_table(s, plane, case_.unit);
         }
+        read_surround();
         read_sizes();
-        Section s = section(*table("sweep", "[sweep] and along = [0, 0, 200], steps = 40"), "[sweep]");
-        read_sweep(s, plane);
+        read_flow_and_layers();
+        plane.is_swept = top_.has("sweep");
+        if (plane.is_swept) {
+            Section s = section(*table("sweep", "[sweep] and along = [0, 0, 200], steps = 40"), "[sweep]");
+            read_sweep(s, plane);
+        }
         read_limits();
         read_export();
         top_.finish();
@@ -415,6 +435,7 @@ class CaseReader {
             }
         }
         case_.stl_as_text = s.truth("stl_as_text").value_or(false);
+        case_.write_report = s.truth("report").value_or(true);
         s.finish();
     }
 

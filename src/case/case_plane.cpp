@@ -4,9 +4,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <sstream>
 
+#include "base/plane_text.hpp"
 #include "io/files.hpp"
 
 namespace anvilcast {
@@ -33,7 +35,7 @@ CurvePieces read_shape(Section& s, const std::filesystem::path& folder, const Le
     int n = 0;
     for (const char* key : kShapes) n += s.has(key) ? 1 : 0;
     if (n != 1)
-        s.fail(fmt::format("[[curve]] has {} shapes; give one of points, arc, circle, ellipse, smooth, file", n));
+        s.fail(fmt::format("{} has {} shapes; give one of points, arc, circle, ellipse, smooth, file", s.name(), n));
     const double corners = s.number("corners", 1, 180).value_or(30);
     const bool is_closed = s.truth("closed").value_or(false);
     auto closed = [&](std::vector<Vec2> points) {
@@ -155,6 +157,80 @@ std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& fold
         for (std::size_t k = 0; k < out.size(); ++k) out[k].zone.name.replace(star, 1, std::to_string(k + 1));
     s.finish();
     return out;
+}
+
+namespace {
+
+/// The place at a share of the length of all curves of a name, which follow each other.
+Vec2 place_along(const std::vector<PlaneCurve>& curves, const std::string& name, double share, const Section& s) {
+    constexpr int kSteps = 2000;
+    std::vector<Vec2> way;
+    std::vector<std::string> names;
+    for (const PlaneCurve& c : curves) {
+        if (!c.divides) names.push_back(c.zone.name);
+        if (c.divides || c.zone.name != name) continue;
+        for (const CurvePiece& piece : c.pieces)
+            for (int k = 0; k <= kSteps; ++k) way.push_back(place_on(piece, static_cast<double>(k) / kSteps));
+    }
+    if (way.empty()) s.fail(fmt::format("there is no curve \"{}\"; there are {}", name, fmt::join(names, ", ")));
+    std::vector<double> along{0};
+    for (std::size_t k = 1; k < way.size(); ++k)
+        along.push_back(along.back() + std::hypot(way[k].x - way[k - 1].x, way[k].y - way[k - 1].y));
+    const double wanted = share * along.back();
+    const auto k = static_cast<std::size_t>(
+        std::clamp<std::ptrdiff_t>(std::lower_bound(along.begin(), along.end(), wanted) - along.begin(), 1,
+                                   static_cast<std::ptrdiff_t>(along.size()) - 1));
+    const double step = along[k] - along[k - 1], t = step > 0 ? (wanted - along[k - 1]) / step : 0;
+    return {way[k - 1].x + (way[k].x - way[k - 1].x) * t, way[k - 1].y + (way[k].y - way[k - 1].y) * t};
+}
+
+Vec2 end_of_divide(Section& s, const char* key, const LengthUnit& unit, const std::vector<PlaneCurve>& curves) {
+    const toml::node* node = s.find(key);
+    if (node == nullptr)
+        s.fail(fmt::format("[[divide]] {} is missing: a place, [x, y], or {{ curve = \"bed\", at = 0.5 }}", key));
+    if (!node->is_table()) return s.required_plane_point(key);
+    auto t = s.table(key, "{ curve = \"bed\", at = 0.5 }", unit);
+    const std::string name = t->required_text("curve", "bed");
+    const double share = t->number("at", 0, 1).value_or(0.5);
+    t->finish();
+    return place_along(curves, name, share, s);
+}
+
+}  // namespace
+
+PlaneCurve read_divide(Section& s, const std::filesystem::path& folder, const LengthUnit& unit,
+                       const std::vector<PlaneCurve>& curves) {
+    PlaneCurve line;
+    line.line = s.line();
+    line.divides = true;
+    line.zone.name = "a dividing line";
+    if (s.has("from") || s.has("to"))
+        line.pieces = straight_pieces({end_of_divide(s, "from", unit, curves), end_of_divide(s, "to", unit, curves)});
+    else
+        line.pieces = read_shape(s, folder, unit);
+    if (const auto n = s.number("divisions", 1, 1e7)) {
+        if (*n != std::floor(*n)) s.fail("[[divide]] divisions is a whole number");
+        line.divisions = static_cast<int>(*n);
+    }
+    line.bias = s.number("bias", 1, 1e6).value_or(1);
+    line.finer_at = s.parsed("finer_at", parse_finer_at).value_or(FinerAt::start);
+    s.finish();
+    return line;
+}
+
+void read_plane_table(Section& s, PlaneSpec& plane, const LengthUnit& unit) {
+    plane.join = s.distance("join").value_or(0);
+    plane.at = s.parsed("at", [&unit](const std::string& text) {
+        const auto read = base::plane_in(text, unit.metres);
+        if (!read)
+            throw InputError(
+                fmt::format("\"{}\" is no plane; write \"z = 0\" or \"1,1,0 at 10,20,30\" (normal, place)", text));
+        return SectionPlane{read->normal, read->offset};
+    });
+    const auto corners = s.number("corners", 1, 180);
+    if (corners && !plane.at) s.fail("[plane] corners is for [plane] at: the angle that makes a corner of an outline");
+    plane.corner_angle_deg = corners.value_or(plane.corner_angle_deg);
+    s.finish();
 }
 
 PlaneArea read_area(Section& s) {

@@ -24,6 +24,7 @@ class Section {
     Section(const toml::table& table, std::string name, std::string file, LengthUnit unit)
         : table_(table), name_(std::move(name)), file_(std::move(file)), unit_(std::move(unit)) {}
 
+    const std::string& name() const { return name_; }
     int line() const { return static_cast<int>(table_.source().begin.line); }
 
     [[noreturn]] void fail(int line, const std::string& what) const {

@@ -370,6 +370,9 @@ class Maker {
 SurroundShape parse_surround_shape(const std::string& name) {
     for (std::size_t i = 0; i < kShapeNames.size(); ++i)
         if (name == kShapeNames[i]) return static_cast<SurroundShape>(i);
+    // As they are called in a plane.
+    if (name == "circle") return SurroundShape::sphere;
+    if (name == "half-circle") return SurroundShape::half_sphere;
     throw InputError(
         fmt::format("\"{}\" is not a shape of surround; write one of {}", name, fmt::join(kShapeNames, ", ")));
 }

@@ -12,6 +12,7 @@
 
 #include "base/thread_limit.hpp"
 #include "figures/outer_zones.hpp"
+#include "figures/plane_figures.hpp"
 #include "figures/scene.hpp"
 
 namespace anvilcast {
@@ -153,10 +154,15 @@ void draw_boundary(const std::filesystem::path& file, const VolumeMesh& mesh, co
     refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
-    const Paint paint(mesh, colouring, options, context);
-    std::vector<char> is_shown = shown_zones(mesh.zones, options.only);
+    std::vector<char> is_shown =
+        shown_zones(std::span(mesh.zones).first(mesh.n_named_zones()), options.only);
     Picture picture;
     picture.title = mesh_title(mesh, options);
+    if (mesh.is_plane()) {
+        picture.subtitle = fmt::format("Coloured by {}", colouring_text(colouring));
+        return draw_plane(file, mesh, colouring, is_shown, std::move(picture), options, context);
+    }
+    const Paint paint(mesh, colouring, options, context);
     picture.subtitle = fmt::format("The boundary, coloured by {}", colouring_text(colouring));
     const bool is_chosen = !options.only.empty() || options.eye || options.at;
     if (const auto body = is_chosen ? std::nullopt : body_within(mesh)) {
@@ -180,6 +186,8 @@ void draw_cut(const std::filesystem::path& file, const VolumeMesh& mesh, const C
     refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
+    if (mesh.is_plane())
+        throw InputError("a plane mesh has no inside to cut: leave out --cut, and it is drawn as it lies");
     std::vector<Index> met;
     const std::vector<char> kept = kept_cells(mesh, plane, met);
     if (met.empty()) {
@@ -214,6 +222,20 @@ void draw_worst(const std::filesystem::path& file, const VolumeMesh& mesh, Metri
     const ThreadLimit limit(context);
     const MetricInfo& m = metric_info(metric);
     const WorstPlace w = worst_places(mesh, metric, 1, context).at(0);
+    if (mesh.is_plane()) {
+        FigureOptions close = options;
+        if (!close.at) {
+            if (!close.across) close.across = 9 * size_of(mesh, static_cast<Index>(w.cell));
+            close.at = w.place;
+        }
+        Picture picture;
+        picture.title = mesh_title(mesh, options);
+        picture.subtitle = fmt::format("The worst {}: {:.4g}{}, {} '{}'{}{}", m.name, w.value, m.unit,
+                                       w.distance > 0 ? "near" : "at", w.zone, w.cause.empty() ? "" : "; ", w.cause);
+        picture.ring = Vec3{w.place.x, w.place.y, mesh.plane_depth};
+        const std::vector<char> all(mesh.n_named_zones(), 1);
+        return draw_plane(file, mesh, {ColourBy::metric, metric}, all, std::move(picture), close, context);
+    }
     // The wall near by is seen from its edge.
     const NearestFace wall = nearest_face(mesh, w.place);
     FigureOptions close = options;
@@ -249,6 +271,19 @@ void draw_stack(const std::filesystem::path& file, const VolumeMesh& mesh, const
     refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
+    if (mesh.is_plane()) {
+        FigureOptions close = options;
+        if (!close.at) {
+            close.at = place;
+            if (!close.across)
+                throw InputError("the layers of a plane mesh are drawn with --across, the width of the picture");
+        }
+        Picture picture;
+        picture.title = mesh_title(mesh, options);
+        picture.subtitle = "Types of cells at the place";
+        const std::vector<char> all(mesh.n_named_zones(), 1);
+        return draw_plane(file, mesh, {ColourBy::type, {}}, all, std::move(picture), close, context);
+    }
     const NearestFace wall = nearest_face(mesh, place);
     const std::vector<FaceLayers> layers = layers_on_faces(mesh, context);
     const auto here =
@@ -469,6 +504,11 @@ void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, 
     options.unit = unit;
     options.title = title;
     draw_boundary(directory / "boundary.png", mesh, {ColourBy::zone, {}}, options, context);
+    if (mesh.is_plane()) {
+        draw_boundary(directory / "cells.png", mesh, {ColourBy::metric, MetricId::equiangle_skewness}, options, context);
+        draw_worst(directory / "worst.png", mesh, MetricId::equiangle_skewness, options, context);
+        return;
+    }
     Box box;
     for (const Vec3& p : mesh.points) box.include(p);
     const Vec3 e = box.extent();

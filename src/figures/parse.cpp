@@ -6,58 +6,16 @@
 #include <fmt/format.h>
 
 #include <array>
-#include <charconv>
 
 #include "base/nearest_name.hpp"
+#include "base/plane_text.hpp"
 
 namespace anvilcast {
-namespace {
-
-std::optional<double> number(std::string_view text) {
-    while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-    while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-    double value = 0;
-    const auto [end, status] = std::from_chars(text.data(), text.data() + text.size(), value);
-    if (status != std::errc() || end != text.data() + text.size()) return std::nullopt;
-    return value;
-}
-
-std::optional<Vec3> three_numbers(std::string_view text) {
-    Vec3 out;
-    for (int k = 0; k < 3; ++k) {
-        const std::size_t comma = text.find(',');
-        if ((comma == std::string_view::npos) != (k == 2)) return std::nullopt;
-        const auto value = number(text.substr(0, comma));
-        if (!value) return std::nullopt;
-        out[k] = *value;
-        if (k < 2) text.remove_prefix(comma + 1);
-    }
-    return out;
-}
-
-}  // namespace
-
 CutPlane parse_cut_plane(std::string_view text, const LengthUnit& unit) {
-    const std::size_t equals = text.find('='), at = text.find(" at ");
-    if (equals != std::string_view::npos) {
-        const std::string_view axis = text.substr(0, equals);
-        const std::size_t k = axis.find_first_not_of(' ');
-        const auto value = number(text.substr(equals + 1));
-        if (value && k != std::string_view::npos && axis[k] >= 'x' && axis[k] <= 'z' &&
-            axis.find_first_not_of(' ', k + 1) == std::string_view::npos) {
-            CutPlane plane{{0, 0, 0}, *value * unit.metres};
-            // Seen the way that people look at such a plane: from the front, from the right, from above.
-            const int direction = axis[k] == 'y' ? -1 : 1;
-            plane.normal[axis[k] - 'x'] = direction;
-            plane.offset *= direction;
-            return plane;
-        }
-    } else if (at != std::string_view::npos) {
-        const auto normal = three_numbers(text.substr(0, at)), place = three_numbers(text.substr(at + 4));
-        if (normal && place && length(*normal) > 0) {
-            const Vec3 n = normalized(*normal);
-            return {n, dot(n, *place) * unit.metres};
-        }
+    if (const auto read = base::plane_in(text, unit.metres)) {
+        // Seen the way that people look at such a plane: from the front, from the right, from above.
+        const int direction = read->axis == 1 ? -1 : 1;
+        return {read->normal * direction, read->offset * direction};
     }
     throw InputError(
         fmt::format("\"{}\" is no plane; write \"x = 120\" or \"1,1,0 at 10,20,30\" (normal, place)", text));
@@ -77,7 +35,7 @@ Vec3 parse_view(std::string_view text) {
                                            {"corner", {0.62, -1, 0.5}}}};
     for (const Named& v : kViews)
         if (v.name == text) return v.eye;
-    if (const auto eye = three_numbers(text); eye && length(*eye) > 0) return *eye;
+    if (const auto eye = base::three_numbers_in(text); eye && length(*eye) > 0) return *eye;
     throw InputError(fmt::format(
         "\"{}\" is no view; write front, back, left, right, top, bottom, corner, or where the eye is: \"1,-2,1\"",
         text));

@@ -53,7 +53,7 @@ std::uint8_t byte_of(std::size_t n) { return static_cast<std::uint8_t>(std::min<
 
 ordered_json zones_of(const VolumeMesh& mesh) {
     ordered_json out = ordered_json::array();
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
         out.push_back({{"name", mesh.zones[z].name},
                        {"role", role_name(mesh.zones[z].role)},
                        {"faces", mesh.zones[z].n_faces},
@@ -66,7 +66,7 @@ ordered_json surface_of(const VolumeMesh& mesh, const Box& box, const PageOption
     std::vector<Index> layers(mesh.n_faces(), 0);
     for (const FaceLayers& f : layers_on_faces(mesh, context)) layers[f.face] = std::max(layers[f.face], f.count);
     Gatherer gatherer(mesh, 2);
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
         for (std::size_t k = 0; k < mesh.zones[z].n_faces; ++k) {
             const std::size_t f = mesh.zones[z].first_face + k;
             gatherer.add(mesh.face(f), {byte_of(z), byte_of(layers[f])});
@@ -164,6 +164,25 @@ ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const PageOptions& 
     return out;
 }
 
+/// The cells of a plane mesh, all of them.
+ordered_json plane_of(const VolumeMesh& mesh, const Box& box, const PageOptions& options, const CellQuality& quality) {
+    Gatherer gatherer(mesh, 3);
+    const BoundaryZone& front = mesh.zones.back();
+    for (std::size_t f = front.first_face; f < front.first_face + front.n_faces; ++f) {
+        const Index c = mesh.owner[f];
+        gatherer.add(mesh.face(f),
+                     {static_cast<std::uint8_t>(mesh.cell_types[c]), byte_of(mesh.cell_region[c]), quality.bytes[c]});
+    }
+    PagePolygons polygons = gatherer.take();
+    const std::size_t all = polygons.size();
+    const bool is_simplified = simplify(polygons, options.most_faces);
+    ordered_json cut = json_of(polygons, box, {"type", "region", "quality"});
+    cut["axis"] = 2;
+    cut["at"] = box.hi.z;
+    if (is_simplified) cut["simplified_from"] = all;
+    return ordered_json::array({cut});
+}
+
 ordered_json metric_words() {
     ordered_json out = ordered_json::object();
     for (const MetricInfo& m : metric_infos()) {
@@ -195,7 +214,7 @@ void write_report(const std::filesystem::path& file, const VolumeMesh& mesh, con
     context.report("report", "surface", 0);
     data["box"] = {{box.lo.x, box.lo.y, box.lo.z}, {box.hi.x, box.hi.y, box.hi.z}};
     data["zones"] = zones_of(mesh);
-    if (const auto body = body_within(mesh)) {
+    if (const auto body = mesh.is_plane() ? std::nullopt : body_within(mesh)) {
         data["body"] = {{body->body.lo.x, body->body.lo.y, body->body.lo.z},
                         {body->body.hi.x, body->body.hi.y, body->body.hi.z}};
         for (std::size_t z = 0; z < mesh.zones.size(); ++z) data["zones"][z]["outer"] = body->is_outer[z] != 0;
@@ -203,12 +222,15 @@ void write_report(const std::filesystem::path& file, const VolumeMesh& mesh, con
     data["surface"] = surface_of(mesh, box, options, context);
     context.report("report", "cuts", 0.3);
     const CellQuality quality = cell_quality(mesh, context);
-    data["cuts"] = cuts_of(mesh, box, options, quality);
+    data["plane"] = mesh.is_plane();
+    data["cuts"] =
+        mesh.is_plane() ? plane_of(mesh, box, options, quality) : cuts_of(mesh, box, options, quality);
     data["cut_quality"] = {{"name", metric_info(quality.metric).name}, {"low", quality.low}, {"high", quality.high}};
     ordered_json types = ordered_json::array(), regions = ordered_json::array(), scale = ordered_json::array(),
                  bad = ordered_json::array();
+    // The page knows types by their numbers; of a plane mesh only prisms and hexahedra are any.
     for (std::size_t k = 0; k < 5; ++k)
-        types.push_back({{"name", cell_type_name(static_cast<CellType>(k))}, {"colour", css(category(k))}});
+        types.push_back({{"name", cell_type_name(static_cast<CellType>(k), mesh.is_plane())}, {"colour", css(category(k))}});
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)
         regions.push_back({{"name", mesh.regions[r].name}, {"colour", css(category(r))}});
     for (int k = 0; k <= 16; ++k) {

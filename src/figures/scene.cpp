@@ -17,6 +17,11 @@ double size_of_cell(CellType type, double volume) {
     return std::cbrt(std::max(0.0, factor * volume));
 }
 
+/// The same of a triangle or quadrangle of a plane mesh.
+double size_of_plane_cell(CellType type, double area) {
+    return std::sqrt(std::max(0.0, (type == CellType::prism ? 4 / std::sqrt(3.0) : 1) * area));
+}
+
 }  // namespace
 
 Scale scale_of(const MetricInfo& info, std::span<const float> values, const LengthUnit& unit) {
@@ -49,11 +54,20 @@ Paint::Paint(const VolumeMesh& mesh, const Colouring& colouring, const FigureOpt
         if (std::all_of(values_.begin(), values_.end(), [](float v) { return std::isnan(v); }))
             throw InputError(fmt::format("the mesh has no {}: that is of {}", metric_info(colouring.metric).name,
                                          metric_info(colouring.metric).where));
+        if (mesh.is_plane() && colouring.metric == MetricId::volume)
+            for (float& v : values_) v /= static_cast<float>(mesh.plane_depth);
         scale_ = scale_of(metric_info(colouring.metric), values_, options.unit);
+        if (mesh.is_plane() && colouring.metric == MetricId::volume) {
+            scale_->name = fmt::format("area, {}\xC2\xB2", options.unit.name);
+            scale_->factor *= options.unit.metres;
+        }
     } else if (colouring.by == ColourBy::size) {
         values_ = metric_by_cell(mesh, MetricId::volume, context);
         for (std::size_t c = 0; c < values_.size(); ++c)
-            values_[c] = static_cast<float>(size_of_cell(mesh.cell_types[c], static_cast<double>(values_[c])));
+            values_[c] = static_cast<float>(
+                mesh.is_plane()
+                    ? size_of_plane_cell(mesh.cell_types[c], static_cast<double>(values_[c]) / mesh.plane_depth)
+                    : size_of_cell(mesh.cell_types[c], static_cast<double>(values_[c])));
         scale_ = scale_of(metric_info(MetricId::volume), values_, options.unit);
         scale_->name = fmt::format("size of cells, {}", options.unit.name);
         scale_->factor = 1 / options.unit.metres;
@@ -106,7 +120,7 @@ void Paint::explain(Picture& picture, const std::vector<Index>& cells) const {
     picture.legend_title = by_region ? "Regions, cells cut" : "Cells cut, by type";
     for (std::size_t k = 0; k < count.size(); ++k)
         if (count[k] > 0)
-            picture.legend.push_back({by_region ? mesh_.regions[k].name : cell_type_name(static_cast<CellType>(k)),
+            picture.legend.push_back({by_region ? mesh_.regions[k].name : cell_type_name(static_cast<CellType>(k), mesh_.is_plane()),
                                       format_count(count[k]), category(k)});
 }
 

@@ -4,7 +4,9 @@
 
 namespace anvilcast {
 
-const char* cell_type_name(CellType type) {
+const char* cell_type_name(CellType type, bool is_of_plane) {
+    if (is_of_plane && type == CellType::prism) return "triangles";
+    if (is_of_plane && type == CellType::hexahedron) return "quadrangles";
     constexpr std::array<const char*, 5> kNames{"tetrahedra", "pyramids", "prisms", "hexahedra", "polyhedra"};
     return kNames[static_cast<std::size_t>(type)];
 }

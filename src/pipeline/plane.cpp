@@ -1,10 +1,12 @@
-// A section is meshed and swept. Its plan meshes the section too, which takes no longer than to predict it would, and
-// counts cells exactly.
+// A plane mesh is made, and swept where that is asked for. Its plan meshes the plane too, which takes no longer than to
+// predict it would, and counts cells exactly.
 
 #include "pipeline/plane.hpp"
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/faults.hpp>
+#include <anvilcast/flow.hpp>
+#include <anvilcast/sheet.hpp>
 
 #include <fmt/format.h>
 
@@ -17,9 +19,56 @@
 namespace anvilcast {
 namespace {
 
-PlaneResult section_of(const Case& c, const Context& context) {
+/// What is to be meshed: curves that are drawn, cut out of parts, or set round them.
+struct Drawing {
+    PlaneRequest request;
+    std::vector<Mending> mendings;
+    std::vector<std::string> warnings;
+};
+
+Drawing drawing_of(const Case& c, const Context& context) {
     const PlaneSpec& plane = *c.plane;
-    return with_case_file(c, [&] { return mesh_plane({plane.curves, plane.areas, c.sizing, plane.join}, context); });
+    Drawing out;
+    PlaneRequest& r = out.request;
+    r.curves = plane.curves;
+    if (plane.at) {
+        LoadedParts parts = load_parts(c, context);
+        for (PlaneCurve& curve : section_of(parts.surface, *plane.at, plane.corner_angle_deg))
+            r.curves.push_back(std::move(curve));
+        out.mendings = std::move(parts.mendings);
+        out.warnings = std::move(parts.warnings);
+    }
+    r.areas = plane.areas;
+    if (c.surround) {
+        Vec2 within;
+        for (PlaneCurve& curve : surround_of(r.curves, c.surround->options, c.unit, &within))
+            r.curves.push_back(std::move(curve));
+        // The area that no place is given for is the one round everything.
+        if (r.areas.empty()) r.areas.emplace_back();
+        for (PlaneArea& a : r.areas)
+            if (!a.inside) {
+                a.inside = within;
+                break;
+            }
+    }
+    r.sizing = c.sizing;
+    r.join = plane.join;
+    r.layers = c.layers;
+    if (c.flow) {
+        r.wall = estimate_wall(c.flow->conditions);
+        r.y_plus_at = c.flow->y_plus_at;
+    }
+    return out;
+}
+
+PlaneResult plane_of(const Case& c, std::vector<Mending>& mendings, const Context& context) {
+    return with_case_file(c, [&] {
+        Drawing drawing = drawing_of(c, context);
+        PlaneResult out = mesh_plane(drawing.request, context);
+        out.warnings.insert(out.warnings.begin(), drawing.warnings.begin(), drawing.warnings.end());
+        mendings = std::move(drawing.mendings);
+        return out;
+    });
 }
 
 double length_of(const SweepPath& path, const PlanarMesh& section) {
@@ -67,11 +116,14 @@ SweepOptions sweep_of(const Case& c, const PlanarMesh& section) {
 }
 
 void check_limit(double cells, const Case& c) {
-    if (c.limits.cells && cells > *c.limits.cells)
-        throw FailureError(
-            fmt::format("the section's cells times the steps are {:.0f}, the limit is {:.0f}: nothing was "
-                        "meshed; make the sizes larger or the steps fewer",
-                        cells, *c.limits.cells));
+    if (!c.limits.cells || cells <= *c.limits.cells) return;
+    throw FailureError(
+        c.plane->is_swept
+            ? fmt::format("the section's cells times the steps are {:.0f}, the limit is {:.0f}: nothing was meshed; make "
+                          "the sizes larger or the steps fewer",
+                          cells, *c.limits.cells)
+            : fmt::format("the mesh has {:.0f} cells, the limit is {:.0f}: nothing is written; make the sizes larger",
+                          cells, *c.limits.cells));
 }
 
 Box box_of(const PlanarMesh& section) {
@@ -82,36 +134,70 @@ Box box_of(const PlanarMesh& section) {
 
 }  // namespace
 
+namespace {
+
+/// The layers as they were grown, by the areas of the zones that they lead along.
+void take_layers(const PlaneResult& section, BuildResult& result) {
+    result.layers = section.layers;
+    result.quality.layers = section.figures;
+    for (std::size_t k = 0; k < section.layers.size(); ++k) {
+        const Index zone = section.layers[k].zone;
+        const double length = section.layers[k].area, area = result.quality.zone_areas[zone];
+        if (result.quality.is_plane || !(length > 0)) continue;
+        // Several sides may share a zone; each has its part of it.
+        double all = 0;
+        for (const ZoneLayers& z : section.layers)
+            if (z.zone == zone && z.region == section.layers[k].region) all += z.area;
+        const double scale = area / all;
+        ZoneLayers& z = result.layers[k];
+        LayerFigures& f = result.quality.layers[k];
+        for (double* v : {&z.area, &z.full_area, &z.squeezed_area, &z.bare_area, &f.area, &f.full_area, &f.bare_area})
+            *v *= scale;
+        for (ZoneLayers::Shortfall& s : z.shortfalls) s.area *= scale;
+    }
+}
+
+void note_guessed_roles(const Case& c, const PlaneResult& section, const SweepOptions* ends, BuildResult& result) {
+    for (const Zone& z : section.mesh.zones)
+        if (z.role_is_guess && z.role != Role::interface_) result.guessed_roles.push_back(z.name);
+    if (ends == nullptr) return;
+    const auto* round = std::get_if<RoundPath>(&c.plane->path);
+    if (round != nullptr && round->angle_deg == 360) return;
+    for (const Zone* end : {&ends->first_end, &ends->last_end})
+        if (end->role_is_guess) result.guessed_roles.push_back(end->name);
+}
+
+}  // namespace
+
 BuildResult build_plane(const Case& c, const Context& context) {
     BuildResult result;
     Stopwatch watch(result.costs);
-    const PlaneResult section = section_of(c, context);
+    const PlaneResult section = plane_of(c, result.mendings, context);
     result.warnings = section.warnings;
     result.bounds = box_of(section.mesh);
     watch.lap("section");
     const SweepOptions options = sweep_of(c, section.mesh);
-    const double cells = swept_cells(section.mesh, c.plane->path, options.steps);
+    const double cells = c.plane->is_swept ? swept_cells(section.mesh, c.plane->path, options.steps)
+                                           : static_cast<double>(section.mesh.cells.size());
     check_limit(cells, c);
     result.predicted_cells = cells;
-    context.report("fill", "sweep", 0.2);
-    result.mesh = with_case_file(c, [&] { return sweep(section.mesh, c.plane->path, options, context); });
-    watch.lap("sweep");
+    if (c.plane->is_swept) {
+        context.report("fill", "sweep", 0.2);
+        result.mesh = with_case_file(c, [&] { return sweep(section.mesh, c.plane->path, options, context); });
+        watch.lap("sweep");
+    } else {
+        result.mesh = sheet_of(section.mesh);
+    }
     context.report("assess", "validity", 0);
     if (const auto faults = find_faults(result.mesh, 10, context); !faults.empty())
         throw InternalError(
             fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
     result.quality = assess(result.mesh, c.limits, context);
-    result.quality.layers.clear();  // columns between two ends are none
-    for (const PlaneArea& a : c.plane->areas) result.regions.push_back({a.name, a.kind, 0, {}});
+    take_layers(section, result);
+    for (std::size_t r = 0; r < section.mesh.regions.size(); ++r)
+        result.regions.push_back({section.mesh.regions[r].name, section.mesh.regions[r].kind, 0, {}});
     result.domain_volume = result.quality.volume;
-    for (const BoundaryZone& z : result.mesh.zones)
-        for (const PlaneCurve& curve : c.plane->curves)
-            if (curve.zone.name == z.name && curve.zone.role_is_guess) {
-                result.guessed_roles.push_back(z.name);
-                break;
-            }
-    for (const Zone* end : {&options.first_end, &options.last_end})
-        if (end->role_is_guess) result.guessed_roles.push_back(end->name);
+    note_guessed_roles(c, section, c.plane->is_swept ? &options : nullptr, result);
     watch.lap("assess");
     warn_of_names(result.mesh, c, result.warnings);
     for (const std::string& w : gathered(result.warnings)) context.warn(w);
@@ -121,16 +207,20 @@ BuildResult build_plane(const Case& c, const Context& context) {
 Plan plan_plane(const Case& c, const Context& context) {
     Plan out;
     Stopwatch watch(out.costs);
-    const PlaneResult section = section_of(c, context);
+    std::vector<Mending> mendings;
+    const PlaneResult section = plane_of(c, mendings, context);
     const PlanarMesh& mesh = section.mesh;
     watch.lap("section");
     out.warnings = section.warnings;
     out.bounds = box_of(mesh);
     const SweepOptions options = sweep_of(c, mesh);
-    out.steps = options.steps;
+    out.is_plane = !c.plane->is_swept;
+    out.steps = out.is_plane ? 0 : options.steps;
     out.triangles = static_cast<double>(mesh.cells.size());
-    out.core_cells = swept_cells(mesh, c.plane->path, options.steps);
-    const double scale = options.scale_at_end, longest = length_of(c.plane->path, mesh);
+    out.core_cells = out.is_plane ? out.triangles : swept_cells(mesh, c.plane->path, options.steps);
+    const double all_cells = out.core_cells;
+    out.layer_cells = section.layer_cells * all_cells / out.triangles;
+    const double scale = out.is_plane ? 1 : options.scale_at_end, longest = length_of(c.plane->path, mesh);
     // Exact for a straight way, whose section may shrink, and, by the theorem of Pappus, round an axis, where each step
     // goes straight.
     std::vector<double> volume(mesh.regions.size(), 0), count(mesh.regions.size(), 0);
@@ -142,11 +232,12 @@ Plan plan_plane(const Case& c, const Context& context) {
                        &d = mesh.points[cell[static_cast<std::size_t>(i)]];
             const double area = 0.5 * ((b.x - a.x) * (d.y - a.y) - (b.y - a.y) * (d.x - a.x));
             section_area += area;
-            volume[mesh.cell_region[k]] += area * way_of({(a.x + b.x + d.x) / 3, (a.y + b.y + d.y) / 3}, c, options);
+            volume[mesh.cell_region[k]] +=
+                area * (out.is_plane ? 1 : way_of({(a.x + b.x + d.x) / 3, (a.y + b.y + d.y) / 3}, c, options));
         }
         ++count[mesh.cell_region[k]];
     }
-    const double per_cell = out.core_cells / out.triangles;
+    const double per_cell = all_cells / out.triangles;
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)
         out.regions.push_back({mesh.regions[r].name, mesh.regions[r].kind, volume[r] * (1 + scale + scale * scale) / 3,
                                count[r] * per_cell});
@@ -155,16 +246,16 @@ Plan plan_plane(const Case& c, const Context& context) {
         const Vec2 &a = mesh.points[e.from], &b = mesh.points[e.to];
         const double l = std::hypot(b.x - a.x, b.y - a.y);
         length[e.zone] += l;
-        const double way = way_of({0.5 * (a.x + b.x), 0.5 * (a.y + b.y)}, c, options);
+        const double way = out.is_plane ? 1 : way_of({0.5 * (a.x + b.x), 0.5 * (a.y + b.y)}, c, options);
         area[e.zone] += l * way * 0.5 * (1 + scale);
         // What is drawn out of an edge on the axis has no face.
         if (way > 1e-9 * longest) ++edges[e.zone];
     }
     for (std::size_t z = 0; z < mesh.zones.size(); ++z)
         out.zones.push_back({mesh.zones[z].name, mesh.zones[z].role, mesh.zones[z].role_is_guess, area[z],
-                             edges[z] > 0 ? length[z] / edges[z] : 0, edges[z] * options.steps, std::nullopt, 0});
+                             edges[z] > 0 ? length[z] / edges[z] : 0, edges[z] * std::max(1, out.steps), std::nullopt, 0});
     const auto* round = std::get_if<RoundPath>(&c.plane->path);
-    if (round == nullptr || round->angle_deg < 360)
+    if (!out.is_plane && (round == nullptr || round->angle_deg < 360))
         for (const Zone* end : {&options.first_end, &options.last_end})
             out.zones.push_back({end->name, end->role, end->role_is_guess,
                                  section_area * (end == &options.last_end ? scale * scale : 1),
@@ -172,13 +263,23 @@ Plan plan_plane(const Case& c, const Context& context) {
     // Measured on the mill race: sweeping, examining and assessing together; its report and pictures take three times
     // that.
     constexpr double kSecondsPerCell = 4e-5, kMegabytesPerCell = 5e-4;
-    out.cost = {out.costs.back().seconds + kSecondsPerCell * out.core_cells, 50 + kMegabytesPerCell * out.core_cells};
+    out.cost = {out.costs.back().seconds + kSecondsPerCell * all_cells, 50 + kMegabytesPerCell * all_cells};
+    for (const ZoneLayers& z : section.layers) {
+        ZonePlan& zone = out.zones[z.zone];
+        zone.layers = z.asked;
+        // A triangle on the top, or a square.
+        const bool is_of_triangles =
+            c.plane->areas.empty() || c.plane->areas.front().cells == PlaneCells::triangles;
+        zone.volume_step = (is_of_triangles ? 0.433 : 1.0) * zone.size / z.asked.last;
+    }
+    out.core_cells -= out.layer_cells;
     out.cells_limit = c.limits.cells;
-    if (c.limits.cells && out.core_cells > *c.limits.cells)
+    if (c.limits.cells && all_cells > *c.limits.cells)
         out.beyond.push_back(
-            fmt::format("{:.0f} cells, the limit is {:.0f}: the section has {:.0f} cells and the sweep "
-                        "{} step(s)",
-                        out.core_cells, *c.limits.cells, out.triangles, out.steps));
+            out.is_plane ? fmt::format("{:.0f} cells, the limit is {:.0f}", all_cells, *c.limits.cells)
+                         : fmt::format("{:.0f} cells, the limit is {:.0f}: the section has {:.0f} cells and the sweep "
+                                       "{} step(s)",
+                                       all_cells, *c.limits.cells, out.triangles, out.steps));
     for (const std::string& w : gathered(out.warnings)) context.warn(w);
     return out;
 }

@@ -20,15 +20,16 @@ namespace {
 /// Of a strand: the sum of length over size up to each of so many equal steps.
 constexpr int kSteps = 400;
 
-std::vector<double> edges_up_to(const Strand& s, const std::vector<PlaneCurve>& curves, const SizeField& sizes) {
+std::vector<double> edges_up_to(const Strand& s, const std::vector<PlaneCurve>& curves, const SizeField& sizes,
+                                double from, double to) {
     // Steps must not be coarser than what rules the size: a handful to an edge.
     const Vec2 a = s.samples.front().point;
-    const double rough = s.length() / sizes.at({a.x, a.y, 0});
+    const double length = to - from, rough = length / sizes.at({a.x, a.y, 0});
     const int n = std::max(kSteps, static_cast<int>(std::min(20000.0, 8 * rough)));
     std::vector<double> out{0};
     for (int i = 0; i < n; ++i) {
-        const Vec2 p = place_at(s, curves, s.length() * (i + 0.5) / n);
-        out.push_back(out.back() + s.length() / n / sizes.at({p.x, p.y, 0}));
+        const Vec2 p = place_at(s, curves, from + length * (i + 0.5) / n);
+        out.push_back(out.back() + length / n / sizes.at({p.x, p.y, 0}));
     }
     return out;
 }
@@ -110,13 +111,21 @@ double length_of(const std::vector<Index>& side, const Outline& outline) {
 
 }  // namespace
 
-Domain as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,
-                double height) {
-    Domain out;
+Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,
+               double height) {
+    Walls walls{{}, {}, height};
+    Domain& out = walls.domain;
     for (const PlaneCurve& c : curves) out.boundary.zones.push_back(c.zone);
+    for (const PlaneCurve& c : curves) {
+        out.boundary.zones.push_back(c.zone);
+        out.boundary.zones.back().role = Role::interface_;
+    }
     for (const PlaneArea& a : areas) out.regions.push_back({a.name, a.kind, 0, {}});
-    for (const Strand& s : outline.strands) {
-        if (s.area[0] == kNone && s.area[1] == kNone) continue;
+    const auto n_curves = static_cast<Index>(curves.size());
+    for (Index i = 0; i < outline.strands.size(); ++i) {
+        const Strand& s = outline.strands[i];
+        if ((s.area[0] == kNone && s.area[1] == kNone) || curves[s.curve].divides) continue;
+        const bool is_between = s.area[0] != kNone && s.area[1] != kNone;
         const auto first = static_cast<Index>(out.boundary.points.size());
         const std::vector<Vec2> points = enough_for_sizes(s);
         const auto n = static_cast<Index>(points.size());
@@ -133,15 +142,17 @@ Domain as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, c
             }
             for (const Triangle& t : pair) {
                 out.boundary.triangles.push_back(t);
-                out.boundary.zone_of.push_back(s.curve);
+                out.boundary.zone_of.push_back(s.curve + (is_between ? n_curves : 0));
                 out.sides.push_back(sides);
+                walls.strand_of.push_back(i);
             }
         }
     }
-    return out;
+    return walls;
 }
 
-Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curves, const SizeField& sizes) {
+Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curves, const SizeField& sizes,
+                     const std::vector<std::array<double, 2>>& taken) {
     Division out;
     out.count.assign(outline.strands.size(), 0);
     out.is_given.assign(outline.strands.size(), 0);
@@ -152,7 +163,8 @@ Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curv
         const Strand& s = outline.strands[i];
         if (s.area[0] == kNone && s.area[1] == kNone) continue;
         strands_of[s.curve].push_back(i);
-        const double edges = edges_up_to(s, curves, sizes).back();
+        const std::array<double, 2> off = taken.empty() ? std::array<double, 2>{0, 0} : taken[i];
+        const double edges = edges_up_to(s, curves, sizes, off[0], s.length() - off[1]).back();
         // A loop needs three edges to enclose anything, and strands between the same nodes two to be told apart.
         const int least = s.is_loop() ? 3 : n_between[std::minmax(s.from, s.to)] > 1 ? 2 : 1;
         out.count[i] = std::max(least, static_cast<int>(std::lround(std::min(edges, 1e7))));
@@ -237,9 +249,9 @@ void make_equal(Division& division, const std::vector<FacingSides>& sides, const
 }
 
 std::vector<Vec2> divided(const Strand& s, const std::vector<PlaneCurve>& curves, int count, bool is_given,
-                          const SizeField& sizes) {
+                          const SizeField& sizes, double from, double to) {
     const PlaneCurve& curve = curves[s.curve];
-    std::vector<Vec2> out{s.samples.front().point};
+    std::vector<Vec2> out{place_at(s, curves, from)};
     const auto n = static_cast<std::size_t>(count);
     if (is_given || curve.bias != 1) {
         const auto lengths = biased_lengths(count, curve.bias, curve.finer_at);
@@ -247,20 +259,20 @@ std::vector<Vec2> divided(const Strand& s, const std::vector<PlaneCurve>& curves
         double sum = 0;
         for (std::size_t k = 0; k + 1 < n; ++k) {
             sum += lengths[k];
-            out.push_back(place_at(s, curves, s.length() * sum / whole));
+            out.push_back(place_at(s, curves, from + (to - from) * sum / whole));
         }
     } else {
-        const auto edges = edges_up_to(s, curves, sizes);
+        const auto edges = edges_up_to(s, curves, sizes, from, to);
         const double steps = static_cast<double>(edges.size() - 1);
         for (std::size_t k = 1; k < n; ++k) {
             const double wanted = edges.back() * static_cast<double>(k) / static_cast<double>(n);
             const auto above = std::lower_bound(edges.begin(), edges.end(), wanted);
             const auto i = static_cast<std::size_t>(above - edges.begin());
             const double within = (wanted - edges[i - 1]) / (edges[i] - edges[i - 1]);
-            out.push_back(place_at(s, curves, s.length() * (static_cast<double>(i - 1) + within) / steps));
+            out.push_back(place_at(s, curves, from + (to - from) * (static_cast<double>(i - 1) + within) / steps));
         }
     }
-    out.push_back(s.samples.back().point);
+    out.push_back(place_at(s, curves, to));
     return out;
 }
 

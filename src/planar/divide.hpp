@@ -15,11 +15,19 @@ struct Division {
 };
 
 /// The walls that the strands of chosen areas make when they are drawn up a little: what sizes are found on, just as in
-/// space. Zones are the curves', by their numbers.
-Domain as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,
-                double height);
+/// space. Zones are the curves', by their numbers, and after them the same as interfaces, for what lies between two
+/// areas. Curves that divide an area are no walls.
+struct Walls {
+    Domain domain;
+    std::vector<Index> strand_of;  ///< of each triangle
+    double height = 0;
+};
+Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,
+               double height);
 
-Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curves, const SizeField& sizes);
+/// `taken`: of each strand, how much of its two ends is not to be divided; none where empty.
+Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curves, const SizeField& sizes,
+                     const std::vector<std::array<double, 2>>& taken = {});
 
 /// Sides of a mapped area that face each other; each a list of strands.
 struct FacingSides {
@@ -31,8 +39,9 @@ struct FacingSides {
 void make_equal(Division& division, const std::vector<FacingSides>& sides, const Outline& outline,
                 const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas);
 
-/// The points of a strand, its nodes included: by size, or as its curve's bias has them.
+/// The points of a strand from one length of its way to another, both included: by size, or as its curve's bias has
+/// them.
 std::vector<Vec2> divided(const Strand& strand, const std::vector<PlaneCurve>& curves, int count, bool is_given,
-                          const SizeField& sizes);
+                          const SizeField& sizes, double from, double to);
 
 }  // namespace anvilcast::planar

@@ -1,5 +1,6 @@
 // The plane mesh, from curves to cells: curves are cut into strands and faces (outline), areas chosen among the faces,
-// sizes found on the strands drawn up to walls, strands divided, and each area filled. Points of strands are shared by
+// sizes found on the strands drawn up to walls, strands divided, layers grown on them, and what these leave of each area
+// filled. Points of strands are shared by
 // what lies on their sides.
 
 #include <anvilcast/errors.hpp>
@@ -10,8 +11,10 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <unordered_map>
 
 #include "planar/blocks.hpp"
+#include "planar/layers.hpp"
 #include "planar/quadrangles.hpp"
 #include "planar/triangles.hpp"
 #include "planar/vec2.hpp"
@@ -38,7 +41,7 @@ double extent_of(const std::vector<PlaneCurve>& curves) {
 class PlaneMesher {
   public:
     PlaneMesher(const PlaneRequest& request, const Context& context)
-        : request_(request), curves_(request.curves), areas_(request.areas), context_(context) {}
+        : request_(request), curves_(request.curves), context_(context) {}
 
     PlaneResult run() {
         if (curves_.empty()) throw InputError("there are no curves to enclose anything");
@@ -47,14 +50,17 @@ class PlaneMesher {
         outline_ = arrange(curves_, join_);
         choose_areas();
         context_.report("sizes", "sizes", 0);
-        const Domain walls = as_walls(outline_, curves_, areas_, request_.sizing.surface_size());
-        const Sizing sizing = make_sizing(walls, request_.sizing, context_);
+        const Walls walls = as_walls(outline_, curves_, areas_, request_.sizing.surface_size());
+        const Sizing sizing = make_sizing(walls.domain, request_.sizing, context_);
         sizes_ = sizing.field;
         out_.warnings = sizing.warnings;
-        divide();
+        layers_ = plan_layers(outline_, curves_, walls, faces_, request_.layers,
+                              {request_.layers, request_.wall, request_.y_plus_at}, sizes_);
         context_.report("surface", "areas", 0.3);
+        divide();
         fill();
         name_zones();
+        tell_layers();
         return std::move(out_);
     }
 
@@ -63,30 +69,79 @@ class PlaneMesher {
 
     // ---- areas ----
 
+    /// Of the areas asked for; and what curves divide of one is more of it.
     void choose_areas() {
-        if (areas_.empty()) areas_.emplace_back();
-        std::vector<Index> taken(outline_.faces.size(), kNone);
-        for (Index a = 0; a < areas_.size(); ++a) {
-            const Index f = face_of(areas_[a]);
+        std::vector<PlaneArea> asked = request_.areas;
+        if (asked.empty()) asked.emplace_back();
+        std::vector<Index> taken(outline_.faces.size(), kNone), faces;
+        for (Index a = 0; a < asked.size(); ++a) {
+            const Index f = face_of(asked[a]);
             if (taken[f] != kNone)
-                throw InputError(fmt::format("the areas \"{}\" and \"{}\" are one and the same", areas_[taken[f]].name,
-                                             areas_[a].name));
+                throw InputError(fmt::format("the areas \"{}\" and \"{}\" are one and the same", asked[taken[f]].name,
+                                             asked[a].name));
             taken[f] = a;
-            face_of_area_.push_back(f);
-            const Face& face = outline_.faces[f];
-            set_sides(face.outer, a);
-            for (const Loop& hole : face.holes) set_sides(hole, a);
+            faces.push_back(f);
         }
-        for (const Strand& s : outline_.strands)
-            if (s.area[0] != kNone && s.area[0] == s.area[1])
-                throw GeometryError(
-                    fmt::format("the curve \"{}\" ends within the area \"{}\"{}; make it meet others, or "
-                                "leave it out",
-                                name_of(s), areas_[s.area[0]].name, nearest_miss()));
-        for (Index a = 0; a < areas_.size(); ++a) out_.mesh.regions.push_back({areas_[a].name, areas_[a].kind});
+        const std::vector<std::array<Index, 2>> beside = faces_beside_strands();
+        for (std::size_t k = 0; k < faces.size(); ++k)
+            for (Index i = 0; i < outline_.strands.size(); ++i) {
+                const auto& [left, right] = beside[i];
+                if (!curves_[outline_.strands[i].curve].divides || (left != faces[k] && right != faces[k])) continue;
+                const Index other = left == faces[k] ? right : left;
+                if (other == kNone || taken[other] != kNone) continue;
+                taken[other] = taken[faces[k]];
+                faces.push_back(other);
+            }
+        for (Index a = 0; a < asked.size(); ++a) {
+            const Index region = region_named(asked[a]);
+            for (const Index f : faces) {
+                if (taken[f] != a) continue;
+                areas_.push_back(asked[a]);
+                region_of_.push_back(region);
+                faces_.push_back(outline_.faces[f]);
+            }
+        }
+        for (Index a = 0; a < areas_.size(); ++a) {
+            set_sides(faces_[a].outer, a);
+            for (const Loop& hole : faces_[a].holes) set_sides(hole, a);
+        }
+        for (const Strand& s : outline_.strands) refuse_unfit(s);
+    }
+    /// Areas of one name are one region.
+    Index region_named(const PlaneArea& area) {
+        auto& regions = out_.mesh.regions;
+        for (Index r = 0; r < regions.size(); ++r)
+            if (regions[r].name == area.name && regions[r].kind == area.kind) return r;
+        regions.push_back({area.name, area.kind});
+        return static_cast<Index>(regions.size() - 1);
+    }
+    std::vector<std::array<Index, 2>> faces_beside_strands() const {
+        std::vector<std::array<Index, 2>> out(outline_.strands.size(), {kNone, kNone});
+        for (Index f = 0; f < outline_.faces.size(); ++f) {
+            auto note = [&](const Loop& loop) {
+                for (const Pass& p : loop) out[p.strand][p.is_forward ? 0 : 1] = f;
+            };
+            note(outline_.faces[f].outer);
+            for (const Loop& hole : outline_.faces[f].holes) note(hole);
+        }
+        return out;
     }
     void set_sides(const Loop& loop, Index area) {
         for (const Pass& p : loop) outline_.strands[p.strand].area[p.is_forward ? 0 : 1] = area;
+    }
+    void refuse_unfit(const Strand& s) const {
+        const auto& [left, right] = s.area;
+        if (left != kNone && left == right)
+            throw GeometryError(fmt::format("the curve \"{}\" ends within the area \"{}\"{}; make it meet others, or "
+                                            "leave it out",
+                                            name_of(s), areas_[left].name, nearest_miss()));
+        if (!curves_[s.curve].divides || left == right) return;
+        if (left != kNone && right != kNone && region_of_[left] == region_of_[right]) return;
+        const Vec2 at = place_at(s, curves_, 0.5 * s.length());
+        throw InputError(fmt::format(
+            "a dividing line lies on the rim of the area \"{}\" at [{:.6g}, {:.6g}] m, where a curve with a name is "
+            "needed: make it a [[curve]]",
+            areas_[left != kNone ? left : right].name, at.x, at.y));
     }
 
     Index face_of(const PlaneArea& area) const {
@@ -147,12 +202,13 @@ class PlaneMesher {
     // ---- divisions ----
 
     void divide() {
-        Division division = count_edges(outline_, curves_, sizes_);
+        Division division = count_edges(outline_, curves_, sizes_, layers_.slid);
         for (Index a = 0; a < areas_.size(); ++a)
-            if (areas_[a].cells == PlaneCells::mapped) mapped_.push_back(plan_mapped(outline_, face(a), areas_[a], a));
+            if (areas_[a].cells == PlaneCells::mapped)
+                mapped_.push_back(plan_mapped(outline_, faces_[a], areas_[a], a));
         std::vector<FacingSides> facing;
         for (const MappedPlan& m : mapped_) {
-            const auto own = facing_sides(m, face(m.area));
+            const auto own = facing_sides(m, faces_[m.area]);
             facing.insert(facing.end(), own.begin(), own.end());
         }
         // The one may undo the other where areas share sides; then once more.
@@ -161,24 +217,60 @@ class PlaneMesher {
             make_equal(division, facing, outline_, curves_, areas_);
             const auto before = division.count;
             for (const MappedPlan& m : mapped_)
-                make_divisible(division, m, face(m.area), areas_[m.area], curves_, outline_);
+                make_divisible(division, m, faces_[m.area], areas_[m.area], curves_, outline_);
             if (division.count == before && is_even(division)) break;
         }
         out_.mesh.points = outline_.nodes;
-        for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
+        points_of_.resize(outline_.strands.size());
+        const auto divided_part = [&](Index i, double from, double to) {
             const Strand& s = outline_.strands[i];
-            std::vector<Index> list;
-            if (division.count[i] > 0) {
-                const auto points = divided(s, curves_, division.count[i], division.is_given[i] != 0, sizes_);
-                list.push_back(s.from);
-                for (std::size_t k = 1; k + 1 < points.size(); ++k) {
-                    list.push_back(static_cast<Index>(out_.mesh.points.size()));
-                    out_.mesh.points.push_back(points[k]);
-                }
-                list.push_back(s.to);
-            }
-            points_of_.push_back(std::move(list));
+            return division.count[i] == 0
+                       ? std::vector<Vec2>{}
+                       : divided(s, curves_, division.count[i], division.is_given[i] != 0, sizes_, from, to);
+        };
+        for (Index i = 0; i < outline_.strands.size(); ++i) {
+            const bool waits = !layers_.is_empty() && layers_.recipe[i] == std::array<Index, 2>{kNone, kNone};
+            if (!waits) put_in(i, divided_part(i, 0, outline_.strands[i].length()));
         }
+        if (layers_.is_empty()) {
+            for (Index a = 0; a < areas_.size(); ++a) cores_.push_back(whole(a));
+            return;
+        }
+        GrownLayers grown = grow_plane_layers({outline_, curves_, faces_, areas_, sizes_}, layers_, request_.layers,
+                                              out_.mesh.points, points_of_, divided_part, context_);
+        cores_ = std::move(grown.cores);
+        out_.mesh.cells = std::move(grown.cells);
+        for (const Index a : grown.cell_area) out_.mesh.cell_region.push_back(region_of_[a]);
+        out_.layer_cells = static_cast<double>(out_.mesh.cells.size());
+        out_.layers = std::move(grown.zones);
+        out_.figures = std::move(grown.figures);
+    }
+    void put_in(Index strand, const std::vector<Vec2>& points) {
+        if (points.empty()) return;
+        const Strand& s = outline_.strands[strand];
+        std::vector<Index>& list = points_of_[strand];
+        list.push_back(s.from);
+        for (std::size_t k = 1; k + 1 < points.size(); ++k) {
+            list.push_back(static_cast<Index>(out_.mesh.points.size()));
+            out_.mesh.points.push_back(points[k]);
+        }
+        list.push_back(s.to);
+    }
+    /// What is to be filled of an area without layers.
+    GrownLayers::Core whole(Index area) const {
+        GrownLayers::Core out;
+        auto add = [&](const Loop& loop) {
+            auto& entries = out.loops.emplace_back();
+            auto& pass_of = out.pass_of.emplace_back();
+            for (const Pass& p : loop) {
+                entries.push_back(points_of_[p.strand]);
+                if (!p.is_forward) std::reverse(entries.back().begin(), entries.back().end());
+                pass_of.push_back(static_cast<Index>(pass_of.size()));
+            }
+        };
+        add(faces_[area].outer);
+        for (const Loop& hole : faces_[area].holes) add(hole);
+        return out;
     }
     bool is_of_quadrangles(const Strand& s) const {
         return std::any_of(s.area.begin(), s.area.end(),
@@ -208,33 +300,57 @@ class PlaneMesher {
             division.count[i] = wanted;
         }
     }
-    const Face& face(Index area) const { return outline_.faces[face_of_area_[area]]; }
 
     // ---- cells ----
 
+    /// Edges, or pairs of them, round the cores of the areas of one kind of cells; those between two areas once.
+    std::vector<RimEdge> rim_of(PlaneCells kind, std::size_t step, std::vector<Index>* middles) const {
+        std::vector<RimEdge> rim;
+        std::unordered_map<std::uint64_t, std::size_t> place;
+        for (Index a = 0; a < areas_.size(); ++a) {
+            if (areas_[a].cells != kind) continue;
+            for (const auto& loop : cores_[a].loops)
+                for (const auto& list : loop) {
+                    if ((list.size() - 1) % step != 0) refuse_odd(a, list);
+                    for (std::size_t k = step; k < list.size(); k += step) {
+                        const Index from = list[k - step], to = list[k], middle = list[k - step / 2];
+                        const auto [low, high] = std::minmax(from, to);
+                        // Two pairs may join the same ends; their middles differ.
+                        const std::uint64_t key =
+                            middles != nullptr ? middle : (static_cast<std::uint64_t>(low) << 32) | high;
+                        const auto [at, is_new] = place.try_emplace(key, rim.size());
+                        if (is_new) {
+                            rim.push_back({from, to, {a, kNone}});
+                            if (middles != nullptr) middles->push_back(middle);
+                        } else {
+                            rim[at->second].area[rim[at->second].from == from ? 0 : 1] = a;
+                        }
+                    }
+                }
+        }
+        return rim;
+    }
+    [[noreturn]] void refuse_odd(Index area, const std::vector<Index>& list) const {
+        const Vec2& at = out_.mesh.points[list[list.size() / 2]];
+        throw InputError(fmt::format(
+            "the area \"{}\" of quadrangles has a side of {} edges at [{:.6g}, {:.6g}] m, where layers of another area "
+            "end on it; it needs an even number: take one layer more or fewer there, or cells = \"triangles\"",
+            areas_[area].name, list.size() - 1, at.x, at.y));
+    }
+
     void fill() {
         PlanarMesh& mesh = out_.mesh;
-        std::vector<RimEdge> rim;
-        auto filled = [&](Index area) {
-            return area != kNone && areas_[area].cells == PlaneCells::triangles ? area : kNone;
-        };
-        for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
-            const Strand& s = outline_.strands[i];
-            const std::array<Index, 2> area{filled(s.area[0]), filled(s.area[1])};
-            if (area[0] == kNone && area[1] == kNone) continue;
-            for (std::size_t k = 1; k < points_of_[i].size(); ++k)
-                rim.push_back({points_of_[i][k - 1], points_of_[i][k], area});
-        }
-        const Triangles made = fill_with_triangles(
-            mesh.points, rim,
-            [this](const Vec2& p) {
-                return sizes_.at({p.x, p.y, 0});
-            },
-            context_);
+        const SizeAt size_at = [this](const Vec2& p) { return sizes_.at({p.x, p.y, 0}); };
+        const std::vector<RimEdge> rim = rim_of(PlaneCells::triangles, 1, nullptr);
+        const Triangles made = rim.empty() ? Triangles{} : fill_with_triangles(mesh.points, rim, size_at, context_);
+        std::vector<Index> middles;
+        const std::vector<RimEdge> pairs = rim_of(PlaneCells::quadrangles, 2, &middles);
+        const AllQuadrangles squares =
+            pairs.empty() ? AllQuadrangles{} : fill_with_quadrangles(mesh.points, pairs, middles, size_at, context_);
         const auto n_shared = static_cast<Index>(mesh.points.size());
-        const AllQuadrangles squares = quadrangles();
         for (const MappedPlan& m : mapped_) fill_mapped_area(m);
         auto add = [&](const std::vector<Vec2>& points, const auto& cells, const std::vector<Index>& areas) {
+            if (cells.empty()) return;
             const auto n_before = static_cast<Index>(mesh.points.size());
             mesh.points.insert(mesh.points.end(), points.begin() + n_shared, points.end());
             for (std::size_t c = 0; c < cells.size(); ++c) {
@@ -242,39 +358,18 @@ class PlaneMesher {
                 for (std::size_t k = 0; k < cells[c].size(); ++k)
                     cell[k] = cells[c][k] < n_shared ? cells[c][k] : n_before + (cells[c][k] - n_shared);
                 mesh.cells.push_back(cell);
-                mesh.cell_region.push_back(areas[c]);
+                mesh.cell_region.push_back(region_of_[areas[c]]);
             }
         };
         add(made.points, made.triangles, made.area);
         add(squares.points, squares.cells, squares.area);
         drop_unused_points();
     }
-    AllQuadrangles quadrangles() const {
-        std::vector<RimEdge> rim;
-        std::vector<Index> middle;
-        auto own = [this](Index a) { return a != kNone && areas_[a].cells == PlaneCells::quadrangles ? a : kNone; };
-        for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
-            const Strand& s = outline_.strands[i];
-            if (!is_of_quadrangles(s)) continue;
-            for (std::size_t k = 2; k < points_of_[i].size(); k += 2) {
-                rim.push_back({points_of_[i][k - 2], points_of_[i][k], {own(s.area[0]), own(s.area[1])}});
-                middle.push_back(points_of_[i][k - 1]);
-            }
-        }
-        return fill_with_quadrangles(
-            out_.mesh.points, rim, middle,
-            [this](const Vec2& p) {
-                return sizes_.at({p.x, p.y, 0});
-            },
-            context_);
-    }
     void fill_mapped_area(const MappedPlan& plan) {
         PlanarMesh& mesh = out_.mesh;
         std::vector<Index> rim;
         std::vector<int> sides;
-        for (const Pass& p : face(plan.area).outer) {
-            std::vector<Index> list = points_of_[p.strand];
-            if (!p.is_forward) std::reverse(list.begin(), list.end());
+        for (const auto& list : cores_[plan.area].loops.front()) {
             sides.push_back(static_cast<int>(list.size()) - 1);
             rim.insert(rim.end(), list.begin(), list.end() - 1);
         }
@@ -286,7 +381,7 @@ class PlaneMesher {
         for (std::array<Index, 4> cell : made.cells) {
             for (Index& p : cell) p = p < n_rim ? rim[p] : first + (p - n_rim);
             mesh.cells.push_back(cell);
-            mesh.cell_region.push_back(plan.area);
+            mesh.cell_region.push_back(region_of_[plan.area]);
         }
     }
 
@@ -316,7 +411,7 @@ class PlaneMesher {
         PlanarMesh& mesh = out_.mesh;
         for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
             const Strand& s = outline_.strands[i];
-            if (points_of_[i].empty()) continue;
+            if (points_of_[i].empty() || curves_[s.curve].divides) continue;
             const bool is_between = s.area[0] != kNone && s.area[1] != kNone;
             const Index zone = zone_for(s, is_between);
             const bool is_forward = s.area[0] != kNone && (s.area[1] == kNone || s.area[0] < s.area[1]);
@@ -342,15 +437,34 @@ class PlaneMesher {
         return static_cast<Index>(zones.size() - 1);
     }
 
+    /// Layers by the numbers of the mesh's zones and regions.
+    void tell_layers() {
+        for (std::size_t k = 0; k < out_.layers.size(); ++k) {
+            ZoneLayers& z = out_.layers[k];
+            const auto n_curves = static_cast<Index>(curves_.size());
+            for (const Strand& s : outline_.strands) {
+                const bool is_between = s.area[0] != kNone && s.area[1] != kNone;
+                if (s.curve + (is_between ? n_curves : 0) != z.zone) continue;
+                if (s.area[0] != z.region && s.area[1] != z.region) continue;
+                z.zone = out_.figures[k].zone = zone_for(s, is_between);
+                z.region = out_.figures[k].region = region_of_[z.region];
+                break;
+            }
+        }
+    }
+
     const PlaneRequest& request_;
     const std::vector<PlaneCurve>& curves_;
-    std::vector<PlaneArea> areas_;
+    std::vector<PlaneArea> areas_;   ///< what lines divide of one is several
+    std::vector<Index> region_of_;   ///< of each of them
+    std::vector<Face> faces_;
     const Context& context_;
     double join_ = 0;
     Outline outline_;
-    std::vector<Index> face_of_area_;
     SizeField sizes_;
     std::vector<MappedPlan> mapped_;
+    LayerPlan layers_;
+    std::vector<GrownLayers::Core> cores_;
     std::vector<std::vector<Index>> points_of_;  ///< of each strand
     PlaneResult out_;
 };

@@ -25,8 +25,9 @@ namespace anvilcast::planar {
 namespace {
 
 constexpr int kSamplesOfTurn = 1440, kSamplesOfSpan = 24;
-/// Degrees between two pieces that make a corner. Chords of samples turn by a quarter of a degree at an arc.
-constexpr double kCorner = 3;
+/// Of the extent: dividing lines reach so much farther than they are drawn, to meet curves that bend away from them, and
+/// lose again what ends within that.
+constexpr double kReach = 2e-5, kSpur = 1e-4;
 /// Rounding of cut places dies out at once as a rule.
 constexpr int kMostRounds = 8;
 
@@ -47,8 +48,8 @@ void measure(Strand& s) {
     }
 }
 
-bool turns_sharply(const Vec2& a, const Vec2& b, const Vec2& c) {
-    return dot(normalized(b - a), normalized(c - b)) < std::cos(kCorner * std::numbers::pi / 180);
+bool turns_sharply(const Vec2& a, const Vec2& b, const Vec2& c, double corner_deg) {
+    return dot(normalized(b - a), normalized(c - b)) < std::cos(corner_deg * std::numbers::pi / 180);
 }
 
 /// The strands of one curve, before any is cut.
@@ -63,7 +64,8 @@ std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double joi
         }
         const bool goes_on =
             !out.empty() && distance(out.back().samples.back().point, samples[0].point) <= join &&
-            !turns_sharply(out.back().samples[out.back().samples.size() - 2].point, samples[0].point, samples[1].point);
+            !turns_sharply(out.back().samples[out.back().samples.size() - 2].point, samples[0].point, samples[1].point,
+                           curve.corner_angle_deg);
         if (!goes_on) {
             out.push_back({number, 0, 0, std::move(samples)});
             continue;
@@ -76,7 +78,8 @@ std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double joi
     if (out.size() > 1) {
         auto &first = out.front().samples, &last = out.back().samples;
         if (distance(first.front().point, last.back().point) <= join &&
-            !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point)) {
+            !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point,
+                           curve.corner_angle_deg)) {
             last.insert(last.end(), first.begin() + 1, first.end());
             out.front() = std::move(out.back());
             out.pop_back();
@@ -90,6 +93,7 @@ class Arranger {
     Arranger(const std::vector<PlaneCurve>& curves, double join) : curves_(curves), join_(join) {}
 
     Outline run() {
+        find_extent();
         for (Index c = 0; c < curves_.size(); ++c)
             for (Strand& s : strands_of(curves_[c], c, join_)) {
                 s.from = node_at(s.samples.front().point);
@@ -97,11 +101,14 @@ class Arranger {
                 out_.strands.push_back(std::move(s));
             }
         for (Strand& s : out_.strands) settle(s);
+        for (Strand& s : out_.strands)
+            if (curve(s).divides) lengthen(s);
         for (int round = 0; round < kMostRounds; ++round) {
             find_cuts();
             if (!cut()) break;
         }
         drop_specks();
+        drop_spurs();
         refuse_twins();
         find_faces();
         return std::move(out_);
@@ -185,13 +192,14 @@ class Arranger {
             return;
         }
         const int abc = orient2d(a, b, c), abd = orient2d(a, b, d), cda = orient2d(c, d, a), cdb = orient2d(c, d, b);
-        if (abc * abd < 0 && cda * cdb < 0) {
+        // What touches at a sample within a strand is cut as what crosses is.
+        const bool is_along = abc == 0 && abd == 0;
+        if (abc * abd <= 0 && cda * cdb <= 0 && !is_along) {
             const double share = std::clamp(cross(c - a, d - c) / cross(b - a, d - c), 0.0, 1.0);
             const Vec2 place = a * (1 - share) + b * share;
             const Index node = node_at(place);
             add_cut(p, place, node);
             add_cut(q, place, node);
-            return;
         }
         touch_at_ends(p, q);
     }
@@ -258,7 +266,8 @@ class Arranger {
             const double first = a.piece == b.piece ? a.share : 0;
             return Strand::Sample{a.point * (1 - t) + b.point * t, b.piece, first + (b.share - first) * t};
         };
-        const double least = 1e-12 * whole.length();
+        // A sample where the cut is would leave a segment of no length.
+        const double least = std::min(join_, 1e-3 * (to_along - from_along));
         out.samples.push_back(sample_at(from_along));
         for (const auto& s : whole.samples)
             if (s.along > from_along + least && s.along < to_along - least) out.samples.push_back(s);
@@ -274,6 +283,60 @@ class Arranger {
                        return distance(at.point, out_.nodes[s.from]) <= join_;
                    });
         });
+    }
+
+    // ---- dividing lines ----
+
+    void find_extent() {
+        Box box;
+        for (const PlaneCurve& c : curves_)
+            for (const CurvePiece& piece : c.pieces)
+                for (const double share : {0.0, 0.25, 0.5, 0.75, 1.0}) {
+                    const Vec2 p = place_on(piece, share);
+                    box.include(Vec3{p.x, p.y, 0});
+                }
+        extent_ = box.is_empty() ? 0 : box.diagonal();
+    }
+    /// An end that is on nothing goes on straight.
+    void lengthen(Strand& s) {
+        auto& all = s.samples;
+        if (s.is_loop()) return;
+        if (!is_met(s, all.front().point)) {
+            Strand::Sample first = all.front();
+            first.point = first.point + normalized(first.point - all[1].point) * (kReach * extent_);
+            s.from = node_at(first.point);
+            all.insert(all.begin(), first);
+        }
+        if (!is_met(s, all.back().point)) {
+            Strand::Sample last = all.back();
+            last.point = last.point + normalized(last.point - all[all.size() - 2].point) * (kReach * extent_);
+            s.to = node_at(last.point);
+            all.push_back(last);
+        }
+        settle(s);
+    }
+    bool is_met(const Strand& own, const Vec2& p) const {
+        for (const Strand& s : out_.strands) {
+            if (&s == &own) continue;
+            for (std::size_t k = 1; k < s.samples.size(); ++k) {
+                const Vec2 &a = s.samples[k - 1].point, &b = s.samples[k].point;
+                const double share = std::clamp(dot(p - a, b - a) / std::max(length_squared(b - a), 1e-300), 0.0, 1.0);
+                if (distance(a * (1 - share) + b * share, p) <= join_) return true;
+            }
+        }
+        return false;
+    }
+    void drop_spurs() {
+        for (bool any = true; any;) {
+            std::vector<int> n_at(out_.nodes.size(), 0);
+            for (const Strand& s : out_.strands) {
+                ++n_at[s.from];
+                ++n_at[s.to];
+            }
+            any = std::erase_if(out_.strands, [&](const Strand& s) {
+                      return curve(s).divides && s.length() < kSpur * extent_ && (n_at[s.from] == 1 || n_at[s.to] == 1);
+                  }) > 0;
+        }
     }
 
     void refuse_twins() const {
@@ -390,7 +453,7 @@ class Arranger {
     }
 
     const std::vector<PlaneCurve>& curves_;
-    double join_;
+    double join_, extent_ = 0;
     Outline out_;
     std::map<std::pair<std::int64_t, std::int64_t>, std::vector<Index>> grid_;
     std::vector<Box> boxes_;  ///< of the faces

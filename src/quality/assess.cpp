@@ -26,12 +26,25 @@ void measure_regions_and_zones(const VolumeMesh& mesh, const Measures& m, Qualit
         report.volume += m.cell[c].volume;
         report.region_volumes[mesh.cell_region[c]] += m.cell[c].volume;
     }
+    if (mesh.is_plane()) {
+        report.volume /= mesh.plane_depth;
+        for (double& v : report.region_volumes) v /= mesh.plane_depth;
+    }
     for (const BoundaryZone& zone : mesh.zones) {
         double area = 0;
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f)
             area += length(quality::measure_face(mesh, f).area);
-        report.zone_areas.push_back(area);
+        report.zone_areas.push_back(mesh.is_plane() ? area / mesh.plane_depth : area);
     }
+}
+
+/// Volumes of a plane mesh's cells are areas, by its depth.
+void make_area(Metric& metric, double depth) {
+    metric.key = metric.name = "area";
+    metric.unit = "m\xC2\xB2";
+    for (double* v : {&metric.min, &metric.mean, &metric.max, &metric.p1, &metric.p50, &metric.p99}) *v /= depth;
+    for (double& edge : metric.histogram.edges) edge /= depth;
+    for (WorstPlace& w : metric.worst) w.value /= depth;
 }
 
 /// Statistics of one metric; the cells or faces of its worst places go to `worst`.
@@ -86,6 +99,7 @@ void measure_cells_and_faces(const VolumeMesh& mesh, const QualityLimits& limits
     });
     context.report("assess", "worst places", 0.75);
     explain_worst(mesh, m, metrics, worst);
+    if (mesh.is_plane()) make_area(metrics[static_cast<std::size_t>(MetricId::volume)], mesh.plane_depth);
     for (Metric& metric : metrics)
         if (metric.count > 0) report.metrics.push_back(std::move(metric));
     context.report("assess", "groups", 0.8);
@@ -147,11 +161,12 @@ QualityReport assess(const VolumeMesh& mesh, const QualityLimits& limits, const 
     const ThreadLimit limit(context);
     QualityReport report;
     report.n_cells = mesh.n_cells();
-    report.n_points = mesh.points.size();
+    report.n_points = mesh.is_plane() ? mesh.points.size() / 2 : mesh.points.size();
+    report.is_plane = mesh.is_plane();
     measure_cells_and_faces(mesh, limits, context, options, report);
 
     context.report("assess", "boundary", 0.9);
-    report.surface = quality::boundary_metrics(mesh, limits);
+    if (!mesh.is_plane()) report.surface = quality::boundary_metrics(mesh, limits);
     report.layers = measure_layers(mesh, {}, context);
     report.cells_limit = limits.cells;
     for (const auto* list : {&report.metrics, &report.surface})

@@ -29,7 +29,9 @@ class Explainer {
   public:
     Explainer(const VolumeMesh& mesh, const Measures& m, std::span<const BadPlace> places)
         : mesh_(mesh), m_(m), n_plain_(mesh.n_plain_faces()), has_core_(has_core(mesh)) {
-        for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+        // Of a plane mesh the sheet's two sides are no boundary.
+        end_ = mesh.n_faces() - (mesh.is_plane() ? 2 * mesh.n_cells() : 0);
+        for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
             if (mesh.zones[z].n_faces > 0) starts_.push_back({mesh.zones[z].first_face, z});
         std::sort(starts_.begin(), starts_.end());
         // The boundary round the points of all bad cells, found in one go.
@@ -37,7 +39,7 @@ class Explainer {
             for (const Index c : cells_of(b))
                 for (const Index f : m_.faces.of(c))
                     for (const Index p : mesh_.face(f)) at_point_[p];
-        for (auto f = static_cast<Index>(n_plain_); f < mesh_.n_faces(); ++f)
+        for (auto f = static_cast<Index>(n_plain_); f < end_; ++f)
             for (const Index p : mesh_.face(f))
                 if (const auto found = at_point_.find(p); found != at_point_.end()) found->second.push_back(f);
     }
@@ -46,7 +48,9 @@ class Explainer {
         WorstPlace out;
         out.cell = b.cell;
         out.type = mesh_.cell_types[b.cell];
+        out.is_of_plane = mesh_.is_plane();
         out.place = b.face == kNone ? m_.cell[b.cell].center : measure_face(mesh_, b.face).center;
+        if (mesh_.is_plane()) out.place.z = 0;
         const std::vector<Index> boundary = boundary_at(b);
         const Nearest nearest = nearest_face(out.place, boundary);
         if (nearest.face != kNone) {
@@ -106,7 +110,7 @@ class Explainer {
         Nearest best;
         for (const Index f : among) look_at(f, p, best);
         if (among.empty())
-            for (auto f = static_cast<Index>(n_plain_); f < mesh_.n_faces(); ++f) look_at(f, p, best);
+            for (auto f = static_cast<Index>(n_plain_); f < end_; ++f) look_at(f, p, best);
         return best;
     }
 
@@ -117,7 +121,7 @@ class Explainer {
     /// The wall that layers near a place stand on.
     std::string wall_near(const BadPlace& b) const {
         Nearest best;
-        for (const BoundaryZone& zone : mesh_.zones) {
+        for (const BoundaryZone& zone : std::span(mesh_.zones).first(mesh_.n_named_zones())) {
             if (zone.role != Role::wall && zone.role != Role::baffle && zone.role != Role::interface_) continue;
             for (std::size_t k = 0; k < zone.n_faces; ++k)
                 look_at(static_cast<Index>(zone.first_face + k), m_.cell[b.cell].center, best);
@@ -294,6 +298,7 @@ class Explainer {
     const VolumeMesh& mesh_;
     const Measures& m_;
     std::size_t n_plain_;
+    std::size_t end_ = 0;  ///< of the boundary
     bool has_core_;  ///< else prisms and hexahedra are no layers
     std::vector<std::array<std::size_t, 2>> starts_;          // first face and number of each zone that has some
     std::unordered_map<Index, std::vector<Index>> at_point_;  // boundary faces round the points of the bad cells

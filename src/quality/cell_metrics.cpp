@@ -254,7 +254,22 @@ void CellProbe::dihedral_angles(CellFigures& out) {
     at(out, MetricId::largest_dihedral) = has_reflex ? 360 - angle_of_square(most_outside) : angle_of_square(least);
 }
 
+/// The same in a plane: the radius of the inscribed circle is twice the area over the way round.
+double CellProbe::plane_aspect_ratio(std::size_t cell) const {
+    const auto corners = mesh_.cell(cell);
+    const std::size_t n = corners.size() / 2;
+    double longest = 0, round = 0;
+    for (std::size_t k = 0; k < n; ++k) {
+        const double edge = distance(mesh_.points[corners[k]], mesh_.points[corners[(k + 1) % n]]);
+        longest = std::max(longest, edge);
+        round += edge;
+    }
+    const double area = m_.cell[cell].volume / mesh_.plane_depth, regular = n == 3 ? 2 * std::numbers::sqrt3 : 2;
+    return area > 0 ? longest * round / (2 * area * regular) : std::numeric_limits<double>::infinity();
+}
+
 double CellProbe::aspect_ratio(std::size_t cell) const {
+    if (mesh_.is_plane()) return plane_aspect_ratio(cell);
     double longest = 0, surface = 0;
     for (const Side& s : sides_) {
         const auto p = mesh_.face(s.face);

@@ -41,6 +41,7 @@ class CellProbe {
     void dihedral_angles(CellFigures& out);
     void corner_angles(std::size_t cell, CellFigures& out) const;
     double aspect_ratio(std::size_t cell) const;
+    double plane_aspect_ratio(std::size_t cell) const;
     double corner_determinant(std::size_t cell) const;
     double orthogonality(std::size_t cell) const;
     double visibility(std::size_t cell) const;

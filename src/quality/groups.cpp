@@ -59,12 +59,13 @@ void add_zones(std::vector<Group>& groups, const VolumeMesh& mesh, const Measure
         for (std::size_t f = begin; f < end; ++f)
             for (const Index p : mesh.face(f)) is_on[p] = value;
     };
-    mark_faces(mesh.n_plain_faces(), mesh.n_faces(), 1);
+    const std::size_t n_outer = mesh.n_faces() - (mesh.is_plane() ? 2 * mesh.n_cells() : 0);
+    mark_faces(mesh.n_plain_faces(), n_outer, 1);
     std::vector<Index> outer;
     for (Index c = 0; c < mesh.n_cells(); ++c)
         if (has_marks(mesh, m, c, is_on)) outer.push_back(c);
-    mark_faces(mesh.n_plain_faces(), mesh.n_faces(), 0);
-    for (const BoundaryZone& zone : mesh.zones) {
+    mark_faces(mesh.n_plain_faces(), n_outer, 0);
+    for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
         if (zone.n_faces == 0) continue;
         mark_faces(zone.first_face, zone.first_face + zone.n_faces, 1);
         std::vector<Index> cells;
@@ -115,7 +116,7 @@ std::vector<GroupQuality> groups_of(const VolumeMesh& mesh, const Measures& m, c
     add_groups(
         groups, GroupQuality::Kind::cell_type, n, 5,
         [&](std::size_t c) { return static_cast<std::size_t>(mesh.cell_types[c]); },
-        [](std::size_t t) { return std::string(cell_type_name(static_cast<CellType>(t))); });
+        [&mesh](std::size_t t) { return std::string(cell_type_name(static_cast<CellType>(t), mesh.is_plane())); });
     add_zones(groups, mesh, m);
     for (const auto& [name, contains] : options.volumes) {
         Group group{GroupQuality::Kind::refinement, name, {}};
@@ -126,6 +127,8 @@ std::vector<GroupQuality> groups_of(const VolumeMesh& mesh, const Measures& m, c
     std::vector<GroupQuality> out(groups.size());
     tbb::parallel_for(std::size_t{0}, groups.size(),
                       [&](std::size_t g) { out[g] = figures_of(groups[g], mesh.n_faces(), m, values, limits); });
+    if (mesh.is_plane())
+        for (GroupQuality& g : out) g.volume /= mesh.plane_depth;
     return out;
 }
 

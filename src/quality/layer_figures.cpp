@@ -256,7 +256,7 @@ std::vector<FaceLayers> columns_on_faces(const VolumeMesh& mesh, const Context& 
     const ThreadLimit limit(context);
     const Columns columns(mesh);
     std::vector<std::array<Index, 2>> starts;
-    for (const BoundaryZone& zone : mesh.zones) {
+    for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
         if (zone.role != Role::wall && zone.role != Role::interface_ && zone.role != Role::baffle) continue;
         for (auto f = static_cast<Index>(zone.first_face); f < zone.first_face + zone.n_faces; ++f) {
             starts.push_back({f, mesh.owner[f]});
@@ -275,7 +275,8 @@ bool has_core(const VolumeMesh& mesh) {
     constexpr std::size_t kFewOf = 50;
     const auto n = static_cast<std::size_t>(std::count_if(
         mesh.cell_types.begin(), mesh.cell_types.end(),
-        [](CellType t) { return t != CellType::prism && t != CellType::hexahedron; }));
+        // The triangles of a plane mesh are prisms.
+        [&](CellType t) { return t != CellType::hexahedron && (t != CellType::prism || mesh.is_plane()); }));
     return kFewOf * n >= mesh.n_cells() && n > 0;
 }
 

@@ -54,14 +54,16 @@ std::vector<char> by_name(const VolumeMesh& mesh, const Condition& c) {
     bool is_known = false;
     if (c.name == "type") {
         for (std::size_t t = 0; t < 5; ++t) {
-            if (!matches_pattern(cell_type_name(static_cast<CellType>(t)), c.value)) continue;
+            if (!matches_pattern(cell_type_name(static_cast<CellType>(t), mesh.is_plane()), c.value)) continue;
             is_known = true;
             for (std::size_t k = 0; k < out.size(); ++k)
                 if (mesh.cell_types[k] == static_cast<CellType>(t)) out[k] = 1;
         }
         if (!is_known)
             throw InputError(fmt::format(
-                "there is no cell type \"{}\"; write tetrahedra, pyramids, prisms, hexahedra or polyhedra", c.value));
+                "there is no cell type \"{}\"; write {}", c.value,
+                mesh.is_plane() ? "triangles or quadrangles"
+                                : "tetrahedra, pyramids, prisms, hexahedra or polyhedra"));
     } else if (c.name == "region") {
         std::string names;
         for (Index r = 0; r < mesh.regions.size(); ++r) {
@@ -75,7 +77,7 @@ std::vector<char> by_name(const VolumeMesh& mesh, const Condition& c) {
     } else {
         std::string names;
         std::vector<char> is_on(mesh.points.size(), 0);
-        for (const BoundaryZone& zone : mesh.zones) {
+        for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
             names += (names.empty() ? "" : ", ") + zone.name;
             if (!matches_pattern(zone.name, c.value)) continue;
             is_known = true;

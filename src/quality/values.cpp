@@ -23,9 +23,9 @@ constexpr std::size_t kBlock = 4096;
 
 /// What there is to measure on.
 struct Kinds {
-    bool tetrahedra = false, polyhedra = false, others = false, polygons = false;
+    bool tetrahedra = false, polyhedra = false, others = false, polygons = false, is_plane = false;
 
-    explicit Kinds(const VolumeMesh& mesh) {
+    explicit Kinds(const VolumeMesh& mesh) : is_plane(mesh.is_plane()) {
         for (const CellType t : mesh.cell_types)
             (t == CellType::tetrahedron ? tetrahedra : t == CellType::polyhedron ? polyhedra : others) = true;
         polygons = mesh.face_points.size() != 3 * mesh.n_faces();
@@ -41,7 +41,12 @@ struct Kinds {
             case MetricId::visibility:
                 return polyhedra || others;
             case MetricId::warp:
-                return polygons;
+                return polygons && !is_plane;
+            // The sheet that a plane mesh is drawn out to says nothing here.
+            case MetricId::smallest_dihedral:
+            case MetricId::largest_dihedral:
+            case MetricId::closedness:
+                return !is_plane;
             default:
                 return true;
         }

@@ -50,6 +50,11 @@ std::string time_text(const std::vector<StageCost>& costs) {
                               costs.empty() ? 0 : costs.back().peak_megabytes);
 }
 
+std::string written_text(const BuildResult& r, const Case& c, const std::string& directory) {
+    return fmt::format("Written to {}: mesh.cgns{}{}, summary.json{}", directory, c.write_vtu ? ", mesh.vtu" : "",
+                       c.write_stl && !r.mesh.is_plane() ? ", zones/" : "", c.write_report ? ", report.html" : "");
+}
+
 /// Where layers are fewer or lower than asked for, and why.
 std::string shortfalls_text(const BuildResult& r, const LengthUnit& unit) {
     std::string text;
@@ -115,12 +120,12 @@ ordered_json layers_of_build(const BuildResult& r, const Case& c) {
 std::string full_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
     std::string text = fmt::format("{}\n  {}\n", bold(c.name),
-                                   c.plane ? "section   " + flat_extent(r.bounds, unit)
+                                   c.plane ? (c.plane->is_swept ? "section   " : "plane     ") + flat_extent(r.bounds, unit)
                                            : "parts     " + extent(r.bounds, unit));
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
         text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
-                            region_kind_name(r.mesh.regions[i].kind), format_volume(r.quality.region_volumes[i], unit));
-    text += fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.mesh.points.size()));
+                            region_kind_name(r.mesh.regions[i].kind), format_content(r.quality.region_volumes[i], r.quality.is_plane, unit));
+    text += fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.quality.n_points));
     if (!c.plane)
         text += fmt::format("  surface   within {} of the parts, worst at {}\n",
                             format_length(r.largest_deviation, unit), place(r.largest_deviation_at, unit));
@@ -143,13 +148,14 @@ std::string full_text(const BuildResult& r, const Case& c, const std::string& di
     text += layers_text(r.mesh, r.quality.layers, unit, &c) + shortfalls_text(r, unit);
     text += quality_text(r.mesh, r.quality, unit);
     text += time_text(r.costs);
-    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json, report.html\n", directory,
-                        c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
+    text += written_text(r, c, directory) + "\n";
     return text;
 }
 
 /// At most so many rows of a table on one screen.
 constexpr std::size_t kMostRows = 14, kMostPlaces = 3;
+/// What is nearer to the best there is needs no row.
+constexpr double kPerfect = 1e-6;
 
 /// What stands on a zone's walls, in a few words; of an interface, on the side that has more.
 std::string layers_of_zone(const BuildResult& r, Index zone, const Case& c) {
@@ -168,10 +174,11 @@ std::string layers_of_zone(const BuildResult& r, Index zone, const Case& c) {
 }
 
 std::string zone_rows(const BuildResult& r, const Case& c) {
-    const std::vector<BoundaryZone>& zones = r.mesh.zones;
+    const std::span<const BoundaryZone> zones = std::span(r.mesh.zones).first(r.mesh.n_named_zones());
     const std::size_t width = std::min<std::size_t>(40, name_width(zones));
     const bool has_layers = !r.quality.layers.empty();
-    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  {:<14}{}\n", "Zones", width + 2, "role", "faces", "area",
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  {:<14}{}\n", "Zones", width + 2, "role",
+                                   r.quality.is_plane ? "edges" : "faces", r.quality.is_plane ? "length" : "area",
                                    has_layers ? "layers" : "");
     for (Index z = 0; z < zones.size() && z < kMostRows; ++z) {
         const bool is_guess =
@@ -179,7 +186,7 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
         text += padded("  " + zones[z].name, width + 2);
         text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_name(zones[z].role), is_guess ? " (guess)" : ""),
                             grouped(zones[z].n_faces));
-        const std::string area = format_area(r.quality.zone_areas[z], c.unit), layers = layers_of_zone(r, z, c);
+        const std::string area = format_side(r.quality.zone_areas[z], r.quality.is_plane, c.unit), layers = layers_of_zone(r, z, c);
         text += (layers.empty() ? area : padded(area, 14) + layers) + "\n";
     }
     if (zones.size() > kMostRows) text += fmt::format("  and {} more\n", zones.size() - kMostRows);
@@ -201,6 +208,7 @@ std::string place_rows(const QualityReport& q, const LengthUnit& unit) {
         const MetricInfo& info = metric_info(m.id);
         if (m.worst.empty() || (!m.limit && !info.has_usual_limit())) continue;
         const double limit = m.limit ? *m.limit : info.usual_limit, worst = m.worst.front().value;
+        if (std::abs(worst - info.best) < kPerfect) continue;
         nearest.emplace_back(nearness(m, worst, limit), &m);
     }
     std::stable_sort(nearest.begin(), nearest.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
@@ -229,8 +237,8 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
         regions += fmt::format("{}{} ({})", regions.empty() ? "" : ", ", region.name, region_kind_name(region.kind));
     std::string text =
         fmt::format("{}: {}\n", bold(c.name), r.quality.is_good() ? good(r.quality.verdict) : bad(r.quality.verdict));
-    text += fmt::format("  {}, {} points in {}\n", cells_text(r.mesh), grouped(r.mesh.points.size()), regions);
-    text += c.plane ? fmt::format("  the section is {}\n", flat_extent(r.bounds, unit))
+    text += fmt::format("  {}, {} points in {}\n", cells_text(r.mesh), grouped(r.quality.n_points), regions);
+    text += c.plane ? fmt::format("  the {} is {}\n", c.plane->is_swept ? "section" : "plane", flat_extent(r.bounds, unit))
                     : fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
                                   format_length(r.largest_deviation, unit));
     if (r.surround)
@@ -239,8 +247,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     if (const std::size_t n = gathered(r.warnings).size(); n > 0)
         text += fmt::format("  {} warning{} above\n", n, n == 1 ? "" : "s");
     text += zone_rows(r, c) + place_rows(r.quality, unit) + time_text(r.costs);
-    text += fmt::format("Written to {}: mesh.cgns{}{}, summary.json; all figures: report.html, or with --full\n",
-                        directory, c.write_vtu ? ", mesh.vtu" : "", c.write_stl ? ", zones/" : "");
+    text += written_text(r, c, directory) + "; all figures: with --full\n";
     return text;
 }
 
@@ -268,7 +275,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"bounds", json_of(result.bounds)},
          {"cells", cells_of(result.mesh)},
          {"predicted", {{"cells", {{"total", std::round(result.predicted_cells)}}}}},
-         {"points", result.mesh.points.size()},
+         {"points", result.quality.n_points},
          {"zones", zones_of(result.mesh, result.quality)},
          {"regions", regions_of(result.mesh, result.quality)},
          {"domain_volume", result.domain_volume},

@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 
 #include "io/files.hpp"
+#include "mesh/plane_parts.hpp"
 #include "pipeline/warnings.hpp"
 
 namespace anvilcast {
@@ -18,7 +19,7 @@ namespace {
 /// How many layers stand on each face, and how high the first one is.
 std::vector<FaceField> layer_fields(const BuildResult& result) {
     if (result.layers.empty()) return {};
-    const std::size_t first = result.mesh.n_plain_faces(), n = result.mesh.n_faces() - first;
+    const std::size_t first = result.mesh.n_plain_faces(), n = n_zone_faces_in_file(result.mesh);
     std::vector<FaceField> fields{{"layers", std::vector<double>(n, 0)},
                                   {"height of lowest layer", std::vector<double>(n, 0)}};
     // Of the two sides of an interface, the one with more.
@@ -52,7 +53,7 @@ void write_build(const BuildResult& result, const Case& c, const std::filesystem
     write_cgns(directory / "mesh.cgns", result.mesh, context);
     context.check_stop();
     if (c.write_vtu) write_vtu(directory / "mesh.vtu", result.mesh, layer_fields(result));
-    if (c.write_stl) {
+    if (c.write_stl && !result.mesh.is_plane()) {
         const Surface boundary = boundary_surface(result.mesh);
         const std::vector<std::string> files = zone_file_names(result.mesh);
         for (Index z = 0; z < boundary.zones.size(); ++z) {

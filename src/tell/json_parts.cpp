@@ -43,6 +43,11 @@ ordered_json json_of(const WrapResult* w) {
 
 ordered_json cells_of(const VolumeMesh& mesh) {
     ordered_json out{{"total", mesh.n_cells()}};
+    if (mesh.is_plane()) {
+        for (const CellType type : {CellType::prism, CellType::hexahedron})
+            out[cell_type_name(type, true)] = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
+        return out;
+    }
     for (const CellType type :
          {CellType::tetrahedron, CellType::pyramid, CellType::prism, CellType::hexahedron, CellType::polyhedron})
         out[cell_type_name(type)] = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
@@ -51,12 +56,12 @@ ordered_json cells_of(const VolumeMesh& mesh) {
 
 ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
     ordered_json out = ordered_json::array();
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
         out.push_back({{"name", mesh.zones[z].name},
                        {"role", role_name(mesh.zones[z].role)},
                        {"faces", mesh.zones[z].n_faces},
-                       {"area", report.zone_areas[z]}});
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+                       {report.is_plane ? "length" : "area", report.zone_areas[z]}});
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
         if (mesh.zones[z].role == Role::interface_) out[z]["other_name"] = mesh.zones[z].other_name;
     return out;
 }
@@ -67,7 +72,7 @@ ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report) {
         out.push_back({{"name", mesh.regions[r].name},
                        {"kind", region_kind_name(mesh.regions[r].kind)},
                        {"cells", std::count(mesh.cell_region.begin(), mesh.cell_region.end(), static_cast<Index>(r))},
-                       {"volume", report.region_volumes[r]}});
+                       {report.is_plane ? "area" : "volume", report.region_volumes[r]}});
     return out;
 }
 
@@ -81,7 +86,7 @@ ordered_json metrics_of(const std::vector<Metric>& list) {
             worst.push_back({{"value", finite(w.value)},
                              {"place", json_of(w.place)},
                              {"cell", w.cell},
-                             {"type", cell_type_name(w.type)},
+                             {"type", cell_type_name(w.type, w.is_of_plane)},
                              {"zone", w.zone},
                              {"distance", w.distance},
                              {"cause", w.cause}});

@@ -28,13 +28,17 @@ std::string rounded(double n) {
 
 std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
     const std::size_t width = name_width(p.zones);
-    std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}area\n", "Zones", width + 2, "role",
-                                   p.steps > 0 ? "faces" : "triangles", "size");
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}{}\n", "Zones", width + 2, "role",
+                                   p.is_plane    ? "edges"
+                                   : p.steps > 0 ? "faces"
+                                                 : "triangles",
+                                   "size", p.is_plane ? "length" : "area");
     for (const ZonePlan& z : p.zones)
         text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
                             fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
-                            p.steps > 0 ? grouped(static_cast<std::size_t>(z.triangles)) : rounded(z.triangles),
-                            format_length(z.size, unit), format_area(z.area, unit));
+                            p.steps > 0 || p.is_plane ? grouped(static_cast<std::size_t>(z.triangles))
+                                                      : rounded(z.triangles),
+                            format_length(z.size, unit), format_side(z.area, p.is_plane, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
     text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2,
@@ -82,21 +86,30 @@ std::string wall_lines(const WallEstimate& w, const LengthUnit& unit) {
 
 }  // namespace
 
+namespace {
+
+/// The plane was meshed to plan it.
+bool is_exact(const Plan& p) { return p.steps > 0 || p.is_plane; }
+
+}  // namespace
+
 std::string plan_text(const Plan& p, const Case& c) {
     const LengthUnit& unit = c.unit;
     std::string text =
-        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : "parts",
-                                   p.steps > 0 ? flat_extent(p.bounds, unit) : extent(p.bounds, unit));
+        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : p.is_plane ? "plane" : "parts",
+                                   p.steps > 0 || p.is_plane ? flat_extent(p.bounds, unit) : extent(p.bounds, unit));
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
-                            format_volume(r.volume, unit),
-                            p.steps > 0 ? grouped(static_cast<std::size_t>(std::llround(r.cells))) : rounded(r.cells));
+                            format_content(r.volume, p.is_plane, unit),
+                            is_exact(p) ? grouped(static_cast<std::size_t>(std::llround(r.cells))) : rounded(r.cells));
     text += absorbed_text(p.absorbed, unit);
     if (p.wrapped) text += wrap_text(*p.wrapped, "", unit);
     text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center);
     if (!p.sources.empty()) text += sources_text(p);
     if (p.wall) text += "\nFlow at the walls\n" + wall_lines(*p.wall, unit);
-    if (p.steps > 0)
+    if (p.is_plane)
+        text += "\nPredicted\n";
+    else if (p.steps > 0)
         text += fmt::format("\nPredicted\n  section    {} cells\n  sweep      {} steps\n",
                             grouped(static_cast<std::size_t>(p.triangles)), p.steps);
     else
@@ -105,8 +118,8 @@ std::string plan_text(const Plan& p, const Case& c) {
     if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
     text +=
         fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
-                    bold(p.steps > 0 ? grouped(static_cast<std::size_t>(p.total_cells())) : rounded(p.total_cells())),
-                    p.steps > 0 ? "exact"
+                    bold(is_exact(p) ? grouped(static_cast<std::size_t>(p.total_cells())) : rounded(p.total_cells())),
+                    is_exact(p) ? "exact"
                     : p.wrapped ? "or up to twice as many: wraps are rough"
                                 : "within 15 %",
                     p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
@@ -125,7 +138,7 @@ std::string plan_json(const Plan& p, const Case& c) {
     for (const ZonePlan& z : p.zones) {
         zones.push_back({{"name", z.name},
                          {"role", role_name(z.role)},
-                         {"area", z.area},
+                         {p.is_plane ? "length" : "area", z.area},
                          {"size", z.size},
                          {"faces", std::round(z.triangles)}});
         if (z.layers) {
@@ -137,7 +150,7 @@ std::string plan_json(const Plan& p, const Case& c) {
         regions.push_back({{"name", r.name},
                            {"kind", region_kind_name(r.kind)},
                            {"cells", std::round(r.cells)},
-                           {"volume", r.volume}});
+                           {p.is_plane ? "area" : "volume", r.volume}});
     double volume = 0;
     for (const SourceShare& s : p.sources) volume += s.volume;
     for (const SourceShare& s : p.sources)
@@ -151,7 +164,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                       {{"total", std::round(p.total_cells())},
                        {"core", std::round(p.core_cells)},
                        {"layers", std::round(p.layer_cells)}}},
-                     {p.steps > 0 ? "section_cells" : "triangles", std::round(p.triangles)},
+                     {is_exact(p) ? "section_cells" : "triangles", std::round(p.triangles)},
                      {"zones", zones},
                      {"regions", regions},
                      {"sources", sources},

@@ -17,13 +17,18 @@ using namespace tell;
 
 namespace {
 
+/// Of a plane mesh's cells.
+bool is_area(const Metric& m) { return m.key == "area"; }
+
 std::string label_of(const Metric& m, const LengthUnit& unit) {
-    if (m.id == MetricId::volume) return fmt::format("volume, {}\xC2\xB3", unit.name);
+    if (m.id == MetricId::volume)
+        return fmt::format("{}, {}{}", m.name, unit.name, is_area(m) ? "\xC2\xB2" : "\xC2\xB3");
     return m.unit.empty() ? m.name : m.name + ", " + m.unit;
 }
 
-double scale_of(MetricId id, const LengthUnit& unit) {
-    return id == MetricId::volume ? 1.0 / (unit.metres * unit.metres * unit.metres) : 1.0;
+double scale_of(const Metric& m, const LengthUnit& unit) {
+    if (m.id != MetricId::volume) return 1;
+    return 1 / (unit.metres * unit.metres * (is_area(m) ? 1 : unit.metres));
 }
 
 std::string metric_row(const Metric& m, const LengthUnit& unit) {
@@ -31,7 +36,7 @@ std::string metric_row(const Metric& m, const LengthUnit& unit) {
     if (m.id == MetricId::closedness && m.max < 1e-9 && !m.limit) return "";
     std::string text = padded(label_of(m, unit), 28);
     for (const double v : {m.min, m.mean, m.p99_of_good(), m.max})
-        text += fmt::format("{:>11.4g}", v * scale_of(m.id, unit));
+        text += fmt::format("{:>11.4g}", v * scale_of(m, unit));
     if (m.limit) {
         const std::string n =
             m.n_beyond == 0 ? good("none")
@@ -46,9 +51,11 @@ std::string metric_row(const Metric& m, const LengthUnit& unit) {
 std::vector<const Metric*> leading_metrics(const QualityReport& r) {
     std::vector<const Metric*> out;
     for (const MetricId id : {MetricId::equiangle_skewness, MetricId::smallest_dihedral, MetricId::visibility,
-                              MetricId::orthogonality, MetricId::non_orthogonality, MetricId::volume_ratio})
+                              MetricId::orthogonality, MetricId::non_orthogonality, MetricId::volume_ratio,
+                              // Of a plane mesh the place of dihedral angles is taken by those of its cells.
+                              MetricId::smallest_angle})
         for (const Metric& m : r.metrics)
-            if (m.id == id) out.push_back(&m);
+            if (m.id == id && (id != MetricId::smallest_angle || r.is_plane)) out.push_back(&m);
     return out;
 }
 
@@ -89,8 +96,8 @@ std::string histogram_text(const Metric& m, const LengthUnit& unit) {
     const std::size_t most = *std::max_element(m.histogram.counts.begin(), m.histogram.counts.end());
     std::string text = fmt::format("\n{}\n", label_of(m, unit));
     for (std::size_t k = 0; k < m.histogram.counts.size(); ++k) {
-        const double low = m.histogram.edges[k] * scale_of(m.id, unit),
-                     high = m.histogram.edges[k + 1] * scale_of(m.id, unit);
+        const double low = m.histogram.edges[k] * scale_of(m, unit),
+                     high = m.histogram.edges[k + 1] * scale_of(m, unit);
         const std::size_t n = m.histogram.counts[k];
         // Eighths of a character; what is not empty shows.
         auto eighths = static_cast<int>(std::lround(8 * kLongest * static_cast<double>(n) / static_cast<double>(most)));
@@ -132,10 +139,11 @@ std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, cons
         const bool guessed = std::find(guessed_roles.begin(), guessed_roles.end(), z.name) != guessed_roles.end();
         return fmt::format("{}{}", role_name(z.role), guessed ? " (guess)" : "");
     };
-    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  area\n", "Zones", width + 2, "role", "faces");
-    for (std::size_t z = 0; z < mesh.zones.size(); ++z)
+    std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  {}\n", "Zones", width + 2, "role",
+                                   report.is_plane ? "edges" : "faces", report.is_plane ? "length" : "area");
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
         text += fmt::format("  {:<{}}{:<18}{:>10}  {}\n", mesh.zones[z].name, width, role_of(mesh.zones[z]),
-                            grouped(mesh.zones[z].n_faces), format_area(report.zone_areas[z], unit));
+                            grouped(mesh.zones[z].n_faces), format_side(report.zone_areas[z], report.is_plane, unit));
     return text;
 }
 
@@ -189,7 +197,7 @@ std::string cells_text(const VolumeMesh& mesh) {
         const auto n = std::count(mesh.cell_types.begin(), mesh.cell_types.end(), type);
         if (n > 0)
             text += fmt::format("{}{} {}", text.empty() ? "" : ", ", grouped(static_cast<std::size_t>(n)),
-                                cell_type_name(type));
+                                cell_type_name(type, mesh.is_plane()));
     }
     return text;
 }
@@ -202,12 +210,12 @@ std::string worst_row(const Metric& m, const LengthUnit& unit, std::size_t n_wor
                             : w.distance == 0 ? fmt::format("at '{}'", w.zone)
                                               : fmt::format("{} from '{}'", format_length(w.distance, unit), w.zone);
         if (w.zone.empty()) where.clear();
-        std::string type = metric_info(m.id).of == MetricOf::boundary ? "" : cell_type_name(w.type);
+        std::string type = metric_info(m.id).of == MetricOf::boundary ? "" : cell_type_name(w.type, w.is_of_plane);
         if (type == "hexahedra" || type == "tetrahedra" || type == "polyhedra")
             type.replace(type.size() - 1, 1, "on");
         else if (!type.empty())
             type.pop_back();
-        text += padded("  " + (k == 0 ? m.name : ""), 28) + fmt::format("{:>9.4g}  ", w.value * scale_of(m.id, unit)) +
+        text += padded("  " + (k == 0 ? m.name : ""), 28) + fmt::format("{:>9.4g}  ", w.value * scale_of(m, unit)) +
                 padded(fmt::format("{} at {}", type, place(w.place, unit)), 46) + where +
                 (w.cause.empty() ? "" : ": " + w.cause) + "\n";
     }
@@ -251,10 +259,11 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
     Box bounds;
     for (const Vec3& p : mesh.points) bounds.include(p);
     std::string text = fmt::format("{}\n  extent    {}\n  cells     {}, {} points\n", bold(source),
-                                   extent(bounds, unit), cells_text(mesh), grouped(mesh.points.size()));
+                                   mesh.is_plane() ? flat_extent(bounds, unit) : extent(bounds, unit),
+                                   cells_text(mesh), grouped(report.n_points));
     for (std::size_t i = 0; i < mesh.regions.size(); ++i)
         text +=
-            fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_volume(report.region_volumes[i], unit));
+            fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_content(report.region_volumes[i], report.is_plane, unit));
     return text + zones_text(mesh, report, unit) + layers_text(mesh, report.layers, unit) +
            quality_text(mesh, report, unit, view);
 }
@@ -262,7 +271,7 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
 std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, const std::string& source) {
     return dumped({{"mesh", source},
                    {"cells", cells_of(mesh)},
-                   {"points", mesh.points.size()},
+                   {"points", report.n_points},
                    {"zones", zones_of(mesh, report)},
                    {"regions", regions_of(mesh, report)},
                    {"layers", layers_of(mesh, report.layers)},

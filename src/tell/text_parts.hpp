@@ -33,6 +33,15 @@ inline std::string extent(const Box& b, const LengthUnit& unit) {
                        unit.name);
 }
 
+/// Of a region: a volume, or in a plane mesh an area.
+inline std::string format_content(double v, bool is_plane, const LengthUnit& unit) {
+    return is_plane ? format_area(v, unit) : format_volume(v, unit);
+}
+/// Of a zone: an area, or in a plane mesh a length.
+inline std::string format_side(double v, bool is_plane, const LengthUnit& unit) {
+    return is_plane ? format_length(v, unit) : format_area(v, unit);
+}
+
 inline std::string grouped(std::size_t n) { return format_count(n); }
 
 std::size_t name_width(const auto& list) {

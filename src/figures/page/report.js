@@ -6,8 +6,8 @@ const summary = data.summary, quality = summary.quality;
 const unit = summary.case.unit || 'm', metres = kUnits[unit] || 1;
 const page = document.getElementById('page');
 const all = quality.metrics.concat((quality.surface_metrics || []).map(m => Object.assign({ofSurface: true}, m)));
-const scaleOf = m => m.key === 'volume' ? 1 / metres ** 3 : 1;
-const unitOf = m => m.key === 'volume' ? unit + '\u00b3' : m.unit;
+const scaleOf = m => m.key === 'volume' ? 1 / metres ** 3 : m.key === 'area' ? 1 / metres ** 2 : 1;
+const unitOf = m => m.key === 'volume' ? unit + '\u00b3' : m.key === 'area' ? unit + '\u00b2' : m.unit;
 const labelOf = m => (m.ofSurface ? 'surface: ' : '') + m.name + (unitOf(m) ? ', ' + unitOf(m) : '');
 const worstOf = m => m.better === 'low' ? m.max : m.min;
 const metricOf = key => all.find(m => m.key === key);
@@ -16,8 +16,8 @@ function sentence() {
     const byRole = {};
     for (const z of summary.zones) (byRole[z.role] = byRole[z.role] || []).push(z.name);
     const zones = Object.entries(byRole).map(([role, names]) => names.length > 4 ? `${names.length} zones of role ${role}` : `${role}: ${names.join(', ')}`).join('; ');
-    const extent = [0, 1, 2].map(k => digits((data.box[1][k] - data.box[0][k]) / metres)).join(' \u00d7 ');
-    const kinds = ['tetrahedra', 'pyramids', 'prisms', 'hexahedra', 'polyhedra'].filter(k => summary.cells[k] > 0);
+    const extent = (data.plane ? [0, 1] : [0, 1, 2]).map(k => digits((data.box[1][k] - data.box[0][k]) / metres)).join(' \u00d7 ');
+    const kinds = ['tetrahedra', 'pyramids', 'prisms', 'hexahedra', 'polyhedra', 'triangles', 'quadrangles'].filter(k => summary.cells[k] > 0);
     return `${grouped(summary.cells.total)} cells (${kinds.map(k => grouped(summary.cells[k]) + ' ' + k).join(', ')}) in ` +
         `${summary.regions.map(r => `${r.name} (${r.kind})`).join(', ')}, ${extent} ${unit}. ${zones[0].toUpperCase() + zones.slice(1)}.`;
 }
@@ -34,7 +34,7 @@ const view = viewIn(host, data.box, unit);
 window.view = view;
 const surface = unpacked(data.surface, data.box, ['zone', 'layers']);
 const shown = data.zones.map(z => !z.outer);
-let colouring = 'zone', cutAxis = -1, cutAt = 0, cutColour = 'type', edges = true;
+let colouring = 'zone', cutAxis = data.plane ? 2 : -1, cutAt = 0, cutColour = 'type', edges = true;
 const most = Math.max(1, data.surface.most_layers);
 const cutsOf = axis => data.cuts.filter(c => c.axis === axis);
 const unpackedCuts = new Map();
@@ -48,7 +48,7 @@ function drawSurface() {
         const cut = cutsOf(cutAxis)[cutAt];
         const n = [0, 0, 0];
         n[cutAxis] = -1;
-        clip = new THREE.Plane(new THREE.Vector3(...n), cut.at);
+        if (!data.plane) clip = new THREE.Plane(new THREE.Vector3(...n), cut.at);
         if (!unpackedCuts.has(cut)) unpackedCuts.set(cut, unpacked(cut, data.box, ['type', 'region', 'quality']));
         const u = unpackedCuts.get(cut);
         view.show('cut', u, f => cutColour === 'type' ? data.types[u.type[f]].colour : cutColour === 'region' ? data.regions[u.region[f]].colour :
@@ -85,7 +85,7 @@ function cutChanged() {
     slider.disabled = !list.length;
     if (list.length) {
         cutAt = Math.min(cutAt, list.length - 1);
-        cutNote.textContent = `${'xyz'[cutAxis]} = ${digits(list[cutAt].at / metres, 3)} ${unit}` + (list[cutAt].simplified_from ? ', simplified for display: cells are smaller than they look' : '');
+        if (!data.plane) cutNote.textContent = `${'xyz'[cutAxis]} = ${digits(list[cutAt].at / metres, 3)} ${unit}` + (list[cutAt].simplified_from ? ', simplified for display: cells are smaller than they look' : '');
     } else {
         cutNote.textContent = '';
     }
@@ -98,16 +98,16 @@ slider.addEventListener('input', () => {
 side.append(zoneList(),
     h('fieldset', {}, h('legend', {}, 'Walls by'), radio('by', 'zone', 'zone', true, () => { colouring = 'zone'; layerLegend(); drawSurface(); }),
         radio('by', 'layers', 'number of layers', false, () => { colouring = 'layers'; layerLegend(); drawSurface(); }), legend),
-    h('fieldset', {}, h('legend', {}, 'Cut'),
-        h('select', {'aria-label': 'direction of the cut', id: 'cut-axis', change: e => {
+    h('fieldset', {}, h('legend', {}, data.plane ? 'Cells' : 'Cut'),
+        data.plane ? null : h('select', {'aria-label': 'direction of the cut', id: 'cut-axis', change: e => {
             cutAxis = Number(e.target.value);
             cutAt = Math.floor(cutsOf(Math.max(0, cutAxis)).length / 2);
             cutChanged();
             slider.value = cutAt;
             // From the side where the half that is not shown was.
             if (view && cutAxis >= 0) view.look([[1, -0.35, 0.3], [0.35, 1, 0.3], [0.3, -0.4, 1]][cutAxis]);
-        }}, h('option', {value: -1}, 'none'), ['x', 'y', 'z'].map((a, i) => h('option', {value: i}, 'across ' + a))), slider, cutNote,
-        h('label', {}, 'cells by', h('select', {id: 'cut-colour', 'aria-label': 'colours of the cut', change: e => { cutColour = e.target.value; cutLegend(); drawSurface(); }},
+        }}, h('option', {value: -1}, 'none'), ['x', 'y', 'z'].map((a, i) => h('option', {value: i}, 'across ' + a))), data.plane ? null : slider, cutNote,
+        h('label', {}, data.plane ? 'by' : 'cells by', h('select', {id: 'cut-colour', 'aria-label': 'colours of the cut', change: e => { cutColour = e.target.value; cutLegend(); drawSurface(); }},
             h('option', {value: 'type'}, 'type'), h('option', {value: 'region'}, 'region'), h('option', {value: 'quality'}, data.cut_quality.name))), h('div', {id: 'cut-legend'})),
     h('fieldset', {}, h('legend', {}, 'Also'),
         h('label', {}, h('input', {type: 'checkbox', checked: true, change: e => { edges = e.target.checked; drawSurface(); }}), 'edges of faces'),
@@ -121,11 +121,12 @@ host.append(h('div', {class: 'note'}, 'Drag or arrow keys turn, wheel or + and \
     (data.surface.simplified_from ? ` Simplified for display: ${grouped(data.surface.faces)} of ${grouped(data.surface.simplified_from)} faces.` : '')));
 cutLegend();
 if (view && data.body) view.begin(data.body);
+if (view && data.plane) view.look([0, 0, 1]);
 drawSurface();
 slider.disabled = true;
 
 // Worst cells.
-const leading = ['equiangle_skewness', 'smallest_dihedral', 'visibility', 'orthogonality', 'non_orthogonality', 'volume_ratio', 'warp'];
+const leading = ['equiangle_skewness', data.plane ? 'smallest_angle' : 'smallest_dihedral', 'visibility', 'orthogonality', 'non_orthogonality', 'volume_ratio', 'warp'];
 const worst = quality.metrics.filter(m => leading.includes(m.key) || m.beyond > 0).flatMap(m => m.worst.slice(0, 3).map(w => ({m, w})));
 if (worst.length) {
     page.append(h('h2', {}, 'Worst cells'), h('p', {class: 'soft'}, 'A row shows its place in the view.'));
@@ -212,8 +213,8 @@ if ((summary.layers || []).length) {
 }
 
 // Zones and regions, predicted and built, time.
-page.append(h('h2', {}, 'Zones'), h('div', {class: 'scroll'}, h('table', {}, h('thead', {}, h('tr', {}, ['zone', 'role', 'faces', `area, ${unit}\u00b2`].map(t => h('th', {}, t)))),
-    h('tbody', {}, summary.zones.map(z => h('tr', {}, h('td', {}, z.name), h('td', {}, z.role + ((summary.guessed_roles || []).includes(z.name) ? ' (guessed)' : '')), h('td', {}, grouped(z.faces)), h('td', {}, digits(z.area / metres ** 2))))))));
+page.append(h('h2', {}, 'Zones'), h('div', {class: 'scroll'}, h('table', {}, h('thead', {}, h('tr', {}, ['zone', 'role', ...(data.plane ? ['edges', `length, ${unit}`] : ['faces', `area, ${unit}\u00b2`])].map(t => h('th', {}, t)))),
+    h('tbody', {}, summary.zones.map(z => h('tr', {}, h('td', {}, z.name), h('td', {}, z.role + ((summary.guessed_roles || []).includes(z.name) ? ' (guessed)' : '')), h('td', {}, grouped(z.faces)), h('td', {}, digits(data.plane ? z.length / metres : z.area / metres ** 2))))))));
 const predicted = summary.predicted && summary.predicted.cells ? summary.predicted.cells.total : 0, built = summary.cells.total;
 
 // What a wrap closed over, the largest first.

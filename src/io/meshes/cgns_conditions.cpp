@@ -54,7 +54,7 @@ std::vector<CgnsReader::Condition> CgnsReader::read_conditions() {
         const std::size_t each = is_block_ ? 3 : 1;
         std::vector<cgsize_t> items(each * static_cast<std::size_t>(std::max<cgsize_t>(n, 0)));
         file_.check(cg_boco_read(*file_, base_, zone_, b, items.data(), nullptr));
-        if (set == ElementRange || set == ElementList) location = FaceCenter;
+        if (set == ElementRange || set == ElementList || (is_plane_ && location == EdgeCenter)) location = FaceCenter;
         out.push_back({zone_of_condition(b, name.data(), type), location, set, std::move(items)});
     }
     return out;

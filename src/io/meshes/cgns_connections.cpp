@@ -43,6 +43,7 @@ void CgnsReader::read_connections() {
         if (!is_ours_ && (type != Abutting1to1 || !fits)) continue;
         // Sides that repeat each other are two outer sides, not one face within.
         if (is_periodic(k)) continue;
+        if (is_plane_ && location == EdgeCenter) location = FaceCenter;
         const bool by_points = !is_ours_ && location == Vertex;
         if ((location != FaceCenter && !by_points) || type != Abutting1to1 || !fits || n_theirs < 0)
             wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 
+#include "assemble/flat_cells.hpp"
 #include "io/apart.hpp"
 #include "io/files.hpp"
 #include "io/meshes/cgns_reader.hpp"
@@ -114,6 +115,7 @@ void pass(Archive& a, CgnsContent& c) {
         to.pass(zone.points);
     });
     a.pass(c.is_ours);
+    a.pass(c.plane_depth);
 }
 
 /// A process with a damaged memory may have written anything.
@@ -189,7 +191,8 @@ VolumeMesh read_cgns(const std::filesystem::path& file, const Context& context) 
         CgnsContent content = read_content(file, context);
         if (content.has_polyhedra()) return assemble_polyhedra(faces_of(std::move(content)));
         if (!content.is_ours) complete_boundary(content);
-        return assemble_mesh(std::move(content.cells));
+        VolumeMesh mesh = assemble_mesh(std::move(content.cells));
+        return content.plane_depth > 0 ? assemble::in_order(std::move(mesh), content.plane_depth) : std::move(mesh);
     } catch (const InputError& e) {
         const std::string text = e.what();
         throw InputError(text.starts_with(file.string()) ? text : fmt::format("{}: {}", file.string(), text));

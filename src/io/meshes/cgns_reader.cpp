@@ -7,7 +7,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "assemble/flat_cells.hpp"
+
 namespace anvilcast::io {
+
+/// Of the extent: points of a plane mesh differ by less in height.
+constexpr double kLevel = 1e-9;
 
 CgnsContent CgnsReader::read() {
     choose_base();
@@ -16,7 +21,20 @@ CgnsContent CgnsReader::read() {
     if (n_zones < 1) wrong("it has no zone");
     for (zone_ = 1; zone_ <= n_zones; ++zone_) read_zone();
     join_connections();
-    return {std::move(out_), std::move(polyhedra_), std::move(twin_), std::move(zones_by_points_), is_ours_};
+    double depth = 0;
+    if (is_plane_) {
+        Box box;
+        for (const Vec3& p : out_.points) box.include(p);
+        for (const Vec3& p : out_.points)
+            if (!(std::abs(p.z - box.lo.z) <= kLevel * box.diagonal()))
+                wrong("its cells are flat, but do not lie in one plane z = ...; surfaces are read from other files");
+        const std::size_t n = out_.points.size();
+        depth = assemble::draw_out(out_);
+        // What names points of a boundary means what stands on them.
+        for (ZoneByPoints& z : zones_by_points_)
+            for (std::size_t k = z.points.size(); k-- > 0;) z.points.push_back(z.points[k] + static_cast<Index>(n));
+    }
+    return {std::move(out_), std::move(polyhedra_), std::move(twin_), std::move(zones_by_points_), is_ours_, depth};
 }
 
 void CgnsReader::wrong(const std::string& what) const { throw InputError(path_ + ": " + what); }
@@ -40,13 +58,22 @@ void CgnsReader::expect_values(const std::string& path, cgsize_t n) const {
 void CgnsReader::choose_base() {
     int n = 0;
     file_.check(cg_nbases(*file_, &n));
+    std::vector<int> flat;
     for (base_ = 1; base_ <= n; ++base_) {
         std::array<char, 33> name{};
         int cell_dimension = 0, physical_dimension = 0;
         file_.check(cg_base_read(*file_, base_, name.data(), &cell_dimension, &physical_dimension));
         if (cell_dimension == 3 && physical_dimension == 3) break;
+        if (cell_dimension == 2 && (physical_dimension == 2 || physical_dimension == 3)) flat.push_back(base_);
     }
-    if (base_ > n) wrong("it has no base of volumes in space: its cells are flat, or it is empty");
+    if (base_ > n && flat.empty()) wrong("it has no base of volumes or of a plane mesh; it may be empty");
+    if (base_ > n) {
+        base_ = flat.front();
+        is_plane_ = true;
+        std::array<char, 33> name{};
+        int cell_dimension = 0;
+        file_.check(cg_base_read(*file_, base_, name.data(), &cell_dimension, &n_axes_));
+    }
     file_.check(cg_goto(*file_, base_, "end"));
     MassUnits_t mass{};
     LengthUnits_t length{};
@@ -64,6 +91,8 @@ void CgnsReader::choose_base() {
 void CgnsReader::read_zone() {
     ZoneType_t type{};
     file_.check(cg_zone_type(*file_, base_, zone_, &type));
+    if (type == Structured && is_plane_)
+        wrong("a structured zone of a plane mesh is not read; write it as an unstructured one");
     if (type == Structured) return read_block();
     if (type != Unstructured) wrong("a zone is neither structured nor unstructured");
     block_of_.emplace_back();
@@ -128,10 +157,11 @@ void CgnsReader::read_points(std::span<const cgsize_t> shape) {
     std::vector<cgsize_t> first(shape.size(), 1);
     out_.points.resize(first_point_ + static_cast<std::size_t>(n));
     std::vector<double> values(static_cast<std::size_t>(n));
-    for (const char* axis : {"X", "Y", "Z"})
+    const std::array<const char*, 3> names{"X", "Y", "Z"};
+    for (const char* axis : std::span(names).first(static_cast<std::size_t>(n_axes_)))
         expect_values(fmt::format("{}/GridCoordinates/Coordinate{}", zone_path(), axis), n);
     constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
-    for (int axis = 0; axis < 3; ++axis) {
+    for (int axis = 0; axis < n_axes_; ++axis) {
         file_.check(cg_coord_read(*file_, base_, zone_, kAxes[static_cast<std::size_t>(axis)], RealDouble, first.data(),
                                   shape.data(), values.data()));
         for (std::size_t i = 0; i < values.size(); ++i) out_.points[first_point_ + i][axis] = metres_ * values[i];

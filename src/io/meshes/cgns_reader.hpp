@@ -30,6 +30,7 @@ struct CgnsContent {
     std::vector<std::array<Index, 2>> twins;  // the same faces of two regions, the second first
     std::vector<ZoneByPoints> zones_by_points;
     bool is_ours = false;  // written by us: nothing is left to guess
+    double plane_depth = 0;  // above 0: the cells were flat, and were drawn out by so much
 
     bool has_polyhedra() const { return !polyhedra.cell_region.empty(); }
 };
@@ -157,6 +158,8 @@ class CgnsReader {
     CellsAndBoundary out_;
     int base_ = 1, zone_ = 0;
     double metres_ = 1;
+    bool is_plane_ = false;  // cells are flat, boundaries are lines
+    int n_axes_ = 3;
     bool is_ours_ = false;   // written by us: nothing is left to guess
     bool is_block_ = false;  // the zone at hand
     Index region_ = 0;       // of the zone at hand

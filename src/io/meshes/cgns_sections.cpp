@@ -16,6 +16,9 @@ void CgnsReader::read_section(int s) {
     file_.check(cg_section_read(*file_, base_, zone_, s, name.data(), &type, &first, &last, &n_boundary, &parent));
     file_.check(cg_ElementDataSize(*file_, base_, zone_, s, &size));
     if (type == NFACE_n) return;
+    if (type == NGON_n && is_plane_)
+        wrong(fmt::format("section \"{}\" holds polygons; of plane meshes triangles and quadrangles are read",
+                          name.data()));
     if (type == NGON_n) return read_polygons(s, name.data(), first, last, size, parent != 0);
     if (type == MIXED) return read_mixed(s, name.data(), first, last, size);
     int corners = 0;
@@ -52,6 +55,8 @@ void CgnsReader::read_mixed(int s, const char* name, cgsize_t first, cgsize_t la
 
 ElementType_t CgnsReader::linear(ElementType_t type) {
     switch (type) {
+        case BAR_3:
+            return BAR_2;
         case TRI_6:
             return TRI_3;
         case QUAD_8:
@@ -78,11 +83,17 @@ void CgnsReader::add_element(const char* section, cgsize_t e, ElementType_t full
     int corners = 0;
     file_.check(cg_npe(type, &corners));
     const auto element = std::find(kElementOf.begin(), kElementOf.end(), type);
-    if (element != kElementOf.end()) {
+    const bool is_flat_cell = is_plane_ && (type == TRI_3 || type == QUAD_4);
+    const bool is_face = is_plane_ ? type == BAR_2 : type == TRI_3 || type == QUAD_4;
+    if (is_flat_cell) {
+        append(p, corners, out_.cell_points);
+        out_.cell_offsets.push_back(out_.cell_points.size());
+        out_.cell_types.push_back(type == TRI_3 ? CellType::prism : CellType::hexahedron);
+    } else if (element != kElementOf.end() && !is_plane_) {
         append(p, corners, out_.cell_points);
         out_.cell_offsets.push_back(out_.cell_points.size());
         out_.cell_types.push_back(static_cast<CellType>(element - kElementOf.begin()));
-    } else if (type == TRI_3 || type == QUAD_4) {
+    } else if (is_face) {
         for (Connection& c : connections_)
             if (const auto face = c.faces.find(e); c.zone == zone_ && face != c.faces.end())
                 append(p, corners, face->second);
@@ -91,7 +102,7 @@ void CgnsReader::add_element(const char* section, cgsize_t e, ElementType_t full
         append(p, corners, out_.boundary_points);
         out_.boundary_offsets.push_back(out_.boundary_points.size());
         out_.boundary_zone.push_back(zone);
-    } else if (type != NODE && type != BAR_2 && type != BAR_3) {
+    } else if (type != NODE && type != BAR_2) {
         wrong(fmt::format("section \"{}\" holds elements of a type that is not read: {}", section,
                           cg_ElementTypeName(type)));
     }

@@ -11,6 +11,7 @@
 #include "base/names.hpp"
 #include "io/files.hpp"
 #include "io/meshes/cgns_file.hpp"
+#include "mesh/plane_parts.hpp"
 
 namespace anvilcast {
 namespace {
@@ -40,7 +41,7 @@ BCType_t bc_of(Role role) {
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
 const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
                                     kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra",
-                                    "faces",           "polyhedra"};
+                                    "faces",           "polyhedra",  "triangles", "quadrangles"};
 
 /// A name without what separates nodes.
 std::string node_name(std::string name) {
@@ -50,7 +51,8 @@ std::string node_name(std::string name) {
 
 /// One Zone_t for each region, under its name. Cells are sections of their types, or, when there are polyhedra, all
 /// faces are NGON_n sections and all cells one of NFACE_n. Boundary zones are sections of faces with a BC_t and a
-/// family; interfaces are sections of faces on both sides, joined one to one.
+/// family; interfaces are sections of faces on both sides, joined one to one. Of a plane mesh the lower half is written,
+/// in two dimensions: its cells are triangles and quadrangles, its faces edges.
 class CgnsWriter {
   public:
     CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh, const Context& context)
@@ -61,12 +63,13 @@ class CgnsWriter {
                          mesh.cell_types.end()) {}
 
     void write() {
-        file_.check(cg_base_write(*file_, "Base", 3, 3, &base_));
+        file_.check(cg_base_write(*file_, "Base", dimensions(), dimensions(), &base_));
         file_.check(cg_goto(*file_, base_, "end"));
         file_.check(cg_dataclass_write(Dimensional));
         file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
         for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.add(node_name(region.name)));
-        for (const BoundaryZone& zone : mesh_.zones) {
+        for (std::size_t z = 0; z < mesh_.n_named_zones(); ++z) {
+            const BoundaryZone& zone = mesh_.zones[z];
             family_names_.push_back(base_names_.add(node_name(zone.name)));
             other_names_.push_back(zone.other_name.empty() || zone.other_name == zone.name
                                        ? family_names_.back()
@@ -78,6 +81,9 @@ class CgnsWriter {
     }
 
   private:
+    int dimensions() const { return mesh_.is_plane() ? 2 : 3; }
+    GridLocation_t on_faces() const { return mesh_.is_plane() ? EdgeCenter : FaceCenter; }
+
     /// Where the faces of an interface are among the elements of a region.
     struct Side {
         std::string name, family;
@@ -98,7 +104,7 @@ class CgnsWriter {
         for (Index c = 0; c < mesh_.n_cells(); ++c) {
             if (mesh_.cell_region[c] != r) continue;
             cells_.push_back(c);
-            for (const Index p : mesh_.cell(c)) add_point(p);
+            for (const Index p : cell_in_file(mesh_, c)) add_point(p);
         }
         if (has_polyhedra_)
             for (std::size_t f = 0; f < mesh_.n_faces(); ++f)
@@ -116,7 +122,7 @@ class CgnsWriter {
             write_inner_faces(r);
         else
             write_cells();
-        for (std::size_t z = 0; z < mesh_.zones.size(); ++z) write_zone(r, z);
+        for (std::size_t z = 0; z < mesh_.n_named_zones(); ++z) write_zone(r, z);
         if (has_polyhedra_) write_polyhedra(r);
     }
 
@@ -178,7 +184,7 @@ class CgnsWriter {
     void write_points(const std::vector<Index>& points) {
         std::vector<double> values(points.size());
         constexpr std::array<const char*, 3> kAxes{"CoordinateX", "CoordinateY", "CoordinateZ"};
-        for (int axis = 0; axis < 3; ++axis) {
+        for (int axis = 0; axis < dimensions(); ++axis) {
             for (std::size_t i = 0; i < values.size(); ++i) values[i] = mesh_.points[points[i]][axis];
             int coordinate = 0;
             file_.check(cg_coord_write(*file_, base_, zone_, RealDouble, kAxes[static_cast<std::size_t>(axis)],
@@ -219,9 +225,13 @@ class CgnsWriter {
             for (const Index c : cells_) {
                 if (static_cast<std::size_t>(mesh_.cell_types[c]) != type) continue;
                 ++n;
-                for (const Index p : mesh_.cell(c)) points.push_back(number_[p]);
+                for (const Index p : cell_in_file(mesh_, c)) points.push_back(number_[p]);
             }
-            write_section(cell_type_name(static_cast<CellType>(type)), kElementOf[type], n, points);
+            const auto own = static_cast<CellType>(type);
+            const ElementType_t element = !mesh_.is_plane()       ? kElementOf[type]
+                                          : own == CellType::prism ? TRI_3
+                                                                   : QUAD_4;
+            write_section(cell_type_name(own, mesh_.is_plane()), element, n, points);
         }
     }
 
@@ -236,15 +246,14 @@ class CgnsWriter {
             const Index own = mesh_.cell_region[mesh_.owner[f]];
             const Index beyond = f < mesh_.n_inner_faces() ? mesh_.cell_region[mesh_.neighbour[f]] : kNone;
             if (own != r && beyond != r) continue;
-            const auto face = mesh_.face(f);
-            std::vector<Index> corners(face.begin(), face.end());
+            std::vector<Index> corners = face_in_file(mesh_, f);
             if (own != r) std::reverse(corners.begin(), corners.end());
             if (beyond != kNone) {
                 other = own == r ? beyond : own;
                 is_upper = r > other;
             }
             if (has_polyhedra_) element_[f] = next_ + static_cast<cgsize_t>(polygons.offsets.size()) - 1;
-            std::vector<cgsize_t>& to = has_polyhedra_ ? polygons.points : points[corners.size() == 3 ? 0 : 1];
+            std::vector<cgsize_t>& to = has_polyhedra_ ? polygons.points : points[corners.size() == 4 ? 1 : 0];
             for (const Index p : corners) to.push_back(number_[p]);
             if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
         }
@@ -254,7 +263,10 @@ class CgnsWriter {
             names_.add(node_name(is_upper && !zone.other_name.empty() ? zone.other_name : zone.name));
         std::array<cgsize_t, 2> range{next_, 0};
         write_polygons(name, NGON_n, polygons);
-        write_section(name, TRI_3, points[0].size() / 3, points[0]);
+        if (mesh_.is_plane())
+            write_section(name, BAR_2, points[0].size() / 2, points[0]);
+        else
+            write_section(name, TRI_3, points[0].size() / 3, points[0]);
         write_section(points[0].empty() ? name : names_.add(name + "-quads"), QUAD_4, points[1].size() / 4, points[1]);
         range[1] = next_ - 1;
         if (other != kNone)
@@ -275,7 +287,7 @@ class CgnsWriter {
         int bc = 0;
         file_.check(
             cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
-        file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, FaceCenter));
+        file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, on_faces()));
         write_family(family, zone.role);
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", bc, "end"));
         file_.check(cg_famname_write(family.c_str()));
@@ -308,7 +320,7 @@ class CgnsWriter {
             }
             const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter,
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), on_faces(),
                                       Abutting1to1, PointList, n, own.data(), zone_names_[side.other_region].c_str(),
                                       Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <charconv>
 
+#include "assemble/flat_cells.hpp"
 #include "io/files.hpp"
 #include "io/meshes/missing_boundary.hpp"
 #include "io/meshes/vtu_arrays.hpp"
@@ -49,8 +50,9 @@ class VtuReader {
         for (const Vec3& p : out.points)
             if (!is_finite(p)) wrong("a coordinate is not a finite number");
         read_cells(out);
+        if (is_plane_) draw_out(out);
         if (!is_ours_ && !has_polyhedra()) {
-            turn_cells(out);
+            if (!is_plane_) turn_cells(out);
             Index unnamed = kNone;
             add_missing_boundary(out, [&](std::span<const Index>) {
                 if (unnamed == kNone) {
@@ -76,7 +78,19 @@ class VtuReader {
         return out;
     }
 
+    /// Of a plane mesh; 0 for any other.
+    double plane_depth() const { return plane_depth_; }
+
   private:
+    void draw_out(CellsAndBoundary& out) {
+        Box box;
+        for (const Vec3& p : out.points) box.include(p);
+        constexpr double kLevel = 1e-9;
+        if (!(box.extent().z <= kLevel * box.diagonal()))
+            wrong("its cells are flat, but do not lie in one plane z = ...; surfaces are read from other files");
+        plane_depth_ = assemble::draw_out(out);
+    }
+
     [[noreturn]] void wrong(const std::string& what) const { arrays_.wrong(what); }
 
     pugi::xml_node named(const pugi::xml_node& parent, const char* name) const {
@@ -120,6 +134,9 @@ class VtuReader {
         }
         if (offsets.size() != types.size() || zone.size() != types.size() || region.size() != types.size())
             wrong("the cell arrays differ in length");
+        // A file without a cell that fills space is of a plane mesh, if it is level.
+        is_plane_ = std::all_of(types.begin(), types.end(), [](std::uint8_t t) { return t <= 2 || t == kVtkLine || t == 4 || t == 21 || n_flat_corners(t) != 0; }) &&
+                    std::any_of(types.begin(), types.end(), [](std::uint8_t t) { return n_flat_corners(t) != 0; });
         std::int64_t first = 0;
         for (std::size_t c = 0; c < types.size(); ++c) {
             const std::int64_t end = offsets[c];
@@ -130,14 +147,18 @@ class VtuReader {
                 first = end;
                 continue;
             }
-            const auto type = std::find(kVtkType.begin(), kVtkType.end(), linear(types[c]));
+            const bool is_flat_cell = is_plane_ && (n_flat_corners(types[c]) != 0);
+            const auto type = is_flat_cell ? std::find(kVtkType.begin(), kVtkType.end(), n_flat_corners(types[c]) == 3 ? kVtkPrism : kVtkHexahedron)
+                                           : std::find(kVtkType.begin(), kVtkType.end(), linear(types[c]));
             const bool is_cell = type != kVtkType.end();
             // Others' faces, lines and points have no zone that we could know.
             if (!is_cell && !is_ours_) {
                 first = end;
                 continue;
             }
-            const int expected = is_cell                    ? n_corners(static_cast<CellType>(type - kVtkType.begin()))
+            const int expected = is_flat_cell               ? n_flat_corners(types[c])
+                                 : is_cell                  ? n_corners(static_cast<CellType>(type - kVtkType.begin()))
+                                 : types[c] == kVtkLine     ? 2
                                  : types[c] == kVtkTriangle ? 3
                                  : types[c] == kVtkQuad     ? 4
                                  : types[c] == kVtkPolygon && end - first > 2 ? static_cast<int>(end - first)
@@ -169,6 +190,21 @@ class VtuReader {
                 out.boundary_offsets.push_back(points.size());
                 out.boundary_zone.push_back(static_cast<Index>(zone[c]));
             }
+        }
+    }
+
+    /// Corners of a cell of a plane mesh; 0 for any other.
+    static int n_flat_corners(int type) {
+        switch (type) {
+            case kVtkTriangle:
+            case 22:  // quadratic
+                return 3;
+            case kVtkQuad:
+            case 23:
+            case 28:
+                return 4;
+            default:
+                return 0;
         }
     }
 
@@ -302,6 +338,8 @@ class VtuReader {
     std::vector<std::size_t> polyhedron_face_offsets_{0};
     io::VtuArrays arrays_;
     bool is_ours_ = true;  // with zones and regions by name
+    bool is_plane_ = false;
+    double plane_depth_ = 0;
     pugi::xml_node grid_, piece_;
 };
 
@@ -311,8 +349,9 @@ VolumeMesh read_vtu(const std::filesystem::path& file) {
     VtuReader reader(read_file(file), file.string());
     CellsAndBoundary cells = reader.read();
     try {
-        return reader.has_polyhedra() ? assemble_polyhedra(reader.faces(std::move(cells)))
-                                      : assemble_mesh(std::move(cells));
+        if (reader.has_polyhedra()) return assemble_polyhedra(reader.faces(std::move(cells)));
+        VolumeMesh mesh = assemble_mesh(std::move(cells));
+        return reader.plane_depth() > 0 ? assemble::in_order(std::move(mesh), reader.plane_depth()) : std::move(mesh);
     } catch (const InputError& e) {
         throw InputError(fmt::format("{}: {}", file.string(), e.what()));
     }

@@ -13,6 +13,7 @@
 
 #include "io/files.hpp"
 #include "io/meshes/vtu_types.hpp"
+#include "mesh/plane_parts.hpp"
 #include "mesh/cell_faces.hpp"
 
 namespace anvilcast {
@@ -45,12 +46,12 @@ class VtuWriter {
         : fields_(fields), cell_fields_(cell_fields), mesh_(mesh) {}
 
     std::string write() {
-        const std::size_t n_boundary = mesh_.n_faces() - mesh_.n_plain_faces();
+        const std::size_t n_boundary = n_zone_faces_in_file(mesh_);
         head_ =
             "<?xml version=\"1.0\"?>\n<VTKFile type=\"UnstructuredGrid\" version=\"1.0\" byte_order=\"LittleEndian\" "
             "header_type=\"UInt64\" compressor=\"vtkZLibDataCompressor\">\n<UnstructuredGrid>\n<FieldData>\n";
         std::vector<std::string> names, roles, other_names, regions, kinds;
-        for (const BoundaryZone& z : mesh_.zones) {
+        for (const BoundaryZone& z : std::span(mesh_.zones).first(mesh_.n_named_zones())) {
             names.push_back(z.name);
             roles.emplace_back(role_name(z.role));
             other_names.push_back(z.other_name);
@@ -65,8 +66,8 @@ class VtuWriter {
         add_strings("region names", regions);
         add_strings("region kinds", kinds);
         head_ += fmt::format("</FieldData>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n",
-                             mesh_.points.size(), mesh_.n_cells() + n_boundary);
-        add("Float64", "points", 3, mesh_.points);
+                             n_points_in_file(mesh_), mesh_.n_cells() + n_boundary);
+        add("Float64", "points", 3, std::span(mesh_.points).first(n_points_in_file(mesh_)));
         head_ += "</Points>\n<Cells>\n";
         add_cells();
         head_ += "</Cells>\n<CellData>\n";
@@ -76,12 +77,12 @@ class VtuWriter {
     }
 
   private:
-    template <typename T>
-    void add(const char* type, const char* name, int components, const std::vector<T>& values) {
+    template <typename List>
+    void add(const char* type, const char* name, int components, const List& values) {
         head_ += fmt::format(
             "<DataArray type=\"{}\" Name=\"{}\" NumberOfComponents=\"{}\" format=\"appended\" offset=\"{}\"/>\n", type,
             name, components, data_.size());
-        data_ += compressed(values.data(), values.size() * sizeof(T));
+        data_ += compressed(values.data(), values.size() * sizeof(*values.data()));
     }
 
     void add_strings(const char* name, const std::vector<std::string>& values) {
@@ -98,19 +99,23 @@ class VtuWriter {
         std::vector<std::int64_t> connectivity, offsets;
         std::vector<std::uint8_t> types;
         for (std::size_t c = 0; c < mesh_.n_cells(); ++c) {
-            const auto cell = mesh_.cell(c);
+            const auto cell = cell_in_file(mesh_, c);
             connectivity.insert(connectivity.end(), cell.begin(), cell.end());
             if (mesh_.cell_types[c] == CellType::polyhedron) add_polyhedron(c, connectivity);
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
-            types.push_back(static_cast<std::uint8_t>(kVtkType[static_cast<std::size_t>(mesh_.cell_types[c])]));
+            types.push_back(static_cast<std::uint8_t>(mesh_.is_plane() ? cell.size() == 3 ? kVtkTriangle : kVtkQuad
+                                                                       : kVtkType[static_cast<std::size_t>(
+                                                                             mesh_.cell_types[c])]));
             face_offsets_.push_back(
                 mesh_.cell_types[c] == CellType::polyhedron ? static_cast<std::int64_t>(face_stream_.size()) : -1);
         }
-        for (std::size_t f = mesh_.n_plain_faces(); f < mesh_.n_faces(); ++f) {
-            auto face = mesh_.face(f);
+        const std::size_t first = mesh_.n_plain_faces(), end = first + n_zone_faces_in_file(mesh_);
+        for (std::size_t f = first; f < end; ++f) {
+            const auto face = face_in_file(mesh_, f);
             connectivity.insert(connectivity.end(), face.begin(), face.end());
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
-            types.push_back(static_cast<std::uint8_t>(face.size() == 3   ? kVtkTriangle
+            types.push_back(static_cast<std::uint8_t>(face.size() == 2   ? kVtkLine
+                                                      : face.size() == 3 ? kVtkTriangle
                                                       : face.size() == 4 ? kVtkQuad
                                                                          : kVtkPolygon));
             face_offsets_.push_back(-1);
@@ -145,12 +150,13 @@ class VtuWriter {
 
     void add_cell_data() {
         std::vector<std::int32_t> zone(mesh_.n_cells(), -1), region(mesh_.cell_region.begin(), mesh_.cell_region.end());
-        zone.resize(mesh_.n_cells() + mesh_.n_faces() - mesh_.n_plain_faces(), -1);
-        for (std::size_t z = 0; z < mesh_.zones.size(); ++z)
+        zone.resize(mesh_.n_cells() + n_zone_faces_in_file(mesh_), -1);
+        for (std::size_t z = 0; z < mesh_.n_named_zones(); ++z)
             for (std::size_t k = 0; k < mesh_.zones[z].n_faces; ++k)
                 zone[mesh_.n_cells() + mesh_.zones[z].first_face - mesh_.n_plain_faces() + k] =
                     static_cast<std::int32_t>(z);
-        for (std::size_t f = mesh_.n_plain_faces(); f < mesh_.n_faces(); ++f)
+        const std::size_t first = mesh_.n_plain_faces(), end = first + n_zone_faces_in_file(mesh_);
+        for (std::size_t f = first; f < end; ++f)
             region.push_back(static_cast<std::int32_t>(mesh_.cell_region[mesh_.owner[f]]));
         add("Int32", "zone", 1, zone);
         add("Int32", "region", 1, region);
@@ -179,9 +185,9 @@ class VtuWriter {
 void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh, const std::vector<FaceField>& fields,
                const std::vector<CellField>& cell_fields) {
     for (const FaceField& f : fields)
-        if (f.values.size() != mesh.n_faces() - mesh.n_plain_faces())
+        if (f.values.size() != n_zone_faces_in_file(mesh))
             throw InputError(fmt::format("the field \"{}\" has {} values for {} faces", f.name, f.values.size(),
-                                         mesh.n_faces() - mesh.n_plain_faces()));
+                                         n_zone_faces_in_file(mesh)));
     for (const CellField& f : cell_fields)
         if (f.values.size() != mesh.n_cells())
             throw InputError(
