@@ -78,6 +78,7 @@ struct PlaneCurve {
     FinerAt finer_at = FinerAt::start;
     int line = 0;  ///< of the case file
     double corner_angle_deg = 3;  ///< pieces that meet at more make a corner, which is a point of the mesh
+    bool gives_way = false;       ///< left out where it runs along another curve, which else is refused
     bool divides = false;  ///< it is no zone: it cuts the area that it runs through into patches
 };
 

@@ -9,6 +9,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
+#include <span>
 
 #include "assemble/flat_cells.hpp"
 
@@ -121,7 +123,152 @@ VolumeMesh in_order(VolumeMesh&& sheet, double depth) {
 
 }  // namespace assemble
 
+namespace {
+
+/// The sheet of a plane mesh whose edges are each of one cell and in a zone, or of two; faces are found by their ends.
+class SheetMaker {
+  public:
+    explicit SheetMaker(const PlanarMesh& plane) : p_(plane), n_(static_cast<Index>(plane.points.size())) {}
+
+    /// Nothing where an edge is something else.
+    std::optional<VolumeMesh> make() {
+        if (!find_neighbours()) return std::nullopt;
+        add_points_and_cells();
+        add_faces();
+        return std::move(out_);
+    }
+
+  private:
+    /// An edge of a cell, or of a zone, at its end with the lower number.
+    struct Side {
+        Index high, cell;  // kNone: of a zone
+        Index corner;      // or the zone
+    };
+
+    bool find_neighbours() {
+        std::vector<std::size_t> first(p_.points.size() + 1, 0);
+        auto for_sides = [&](const auto& visit) {
+            for (Index c = 0; c < p_.cells.size(); ++c)
+                for (int k = 0, n = PlanarMesh::n_corners(p_.cells[c]); k < n; ++k)
+                    visit(corner(c, k), corner(c, (k + 1) % n), c, static_cast<Index>(k));
+            for (const PlanarEdge& e : p_.edges) visit(e.from, e.to, kNone, e.zone);
+        };
+        for_sides([&](Index a, Index b, Index, Index) { ++first[std::min(a, b) + 1]; });
+        for (std::size_t k = 1; k < first.size(); ++k) first[k] += first[k - 1];
+        std::vector<Side> sides(first.back());
+        std::vector<std::size_t> at(first.begin(), first.end() - 1);
+        for_sides([&](Index a, Index b, Index c, Index k) { sides[at[std::min(a, b)]++] = {std::max(a, b), c, k}; });
+        beside_.assign(4 * p_.cells.size(), kNone);
+        zone_.assign(4 * p_.cells.size(), kNone);
+        for (std::size_t p = 0; p + 1 < first.size(); ++p) {
+            const std::span<Side> here(sides.data() + first[p], first[p + 1] - first[p]);
+            std::stable_sort(here.begin(), here.end(), [](const Side& a, const Side& b) { return a.high < b.high; });
+            for (std::size_t i = 0, j = 0; i < here.size(); i = j) {
+                for (j = i; j < here.size() && here[j].high == here[i].high;) ++j;
+                if (!join(here.subspan(i, j - i))) return false;
+            }
+        }
+        return true;
+    }
+    /// Cells come before zones.
+    bool join(std::span<const Side> same) {
+        const auto n_cells = static_cast<std::size_t>(
+            std::count_if(same.begin(), same.end(), [](const Side& s) { return s.cell != kNone; }));
+        if (n_cells == 0 || n_cells > 2 || same.size() - n_cells > 1) return false;
+        const Index zone = same.size() > n_cells ? same[n_cells].corner : kNone;
+        const Side &a = same[0], &b = same[n_cells - 1];
+        const bool is_between = n_cells == 2 && p_.cell_region[a.cell] != p_.cell_region[b.cell];
+        if ((n_cells == 1 || is_between) != (zone != kNone)) return false;
+        if (n_cells == 2) {
+            // Both ways round, or the cells lie over each other.
+            if (corner(a.cell, static_cast<int>(a.corner)) == corner(b.cell, static_cast<int>(b.corner))) return false;
+            beside_[4 * a.cell + a.corner] = b.cell;
+            beside_[4 * b.cell + b.corner] = a.cell;
+        }
+        for (const Side& s : same.first(n_cells)) zone_[4 * s.cell + s.corner] = zone;
+        return true;
+    }
+
+    Index corner(Index c, int k) const { return p_.cells[c][static_cast<std::size_t>(k)]; }
+
+    void add_points_and_cells() {
+        double area = 0;
+        for (const auto& cell : p_.cells)
+            for (int k = 2; k < PlanarMesh::n_corners(cell); ++k) {
+                const Vec2 &a = p_.points[cell[0]], &b = p_.points[cell[static_cast<std::size_t>(k - 1)]],
+                           &c = p_.points[cell[static_cast<std::size_t>(k)]];
+                area += 0.5 * ((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));
+            }
+        out_.plane_depth = std::sqrt(area / static_cast<double>(std::max<std::size_t>(1, p_.cells.size())));
+        for (const double z : {0.0, out_.plane_depth})
+            for (const Vec2& p : p_.points) out_.points.push_back({p.x, p.y, z});
+        out_.cell_offsets.push_back(0);
+        for (const auto& cell : p_.cells) {
+            const int n = PlanarMesh::n_corners(cell);
+            out_.cell_types.push_back(n == 3 ? CellType::prism : CellType::hexahedron);
+            for (const Index above : {Index{0}, n_})
+                for (int k = 0; k < n; ++k) out_.cell_points.push_back(cell[static_cast<std::size_t>(k)] + above);
+            out_.cell_offsets.push_back(out_.cell_points.size());
+        }
+        out_.cell_region = p_.cell_region;
+        out_.regions = p_.regions;
+    }
+
+    void add_faces() {
+        out_.face_offsets.push_back(0);
+        std::vector<std::vector<std::array<Index, 2>>> of_zone(p_.zones.size());
+        std::vector<char> is_interface(p_.zones.size(), 0);
+        for (Index c = 0; c < p_.cells.size(); ++c)
+            for (int k = 0; k < PlanarMesh::n_corners(p_.cells[c]); ++k) {
+                const Index side = 4 * c + static_cast<Index>(k), other = beside_[side];
+                if (other != kNone && other < c) continue;
+                if (zone_[side] == kNone) {
+                    add_edge(c, k, other);
+                    continue;
+                }
+                of_zone[zone_[side]].push_back({c, static_cast<Index>(k)});
+                if (other != kNone) is_interface[zone_[side]] = 1;
+            }
+        for (const Zone& z : p_.zones) out_.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+        for (const int inner : {1, 0})
+            for (std::size_t z = 0; z < of_zone.size(); ++z) {
+                if (is_interface[z] != inner) continue;
+                out_.zones[z].first_face = out_.owner.size();
+                out_.zones[z].n_faces = of_zone[z].size();
+                for (const auto& [c, k] : of_zone[z]) add_edge(c, static_cast<int>(k), beside_[4 * c + k]);
+            }
+        add_side("back of the plane", 0);
+        add_side("front of the plane", n_);
+    }
+    void add_edge(Index c, int k, Index other) {
+        const Index a = corner(c, k), b = corner(c, (k + 1) % PlanarMesh::n_corners(p_.cells[c]));
+        for (const Index p : {a, b, b + n_, a + n_}) out_.face_points.push_back(p);
+        out_.face_offsets.push_back(out_.face_points.size());
+        out_.owner.push_back(c);
+        if (other != kNone) out_.neighbour.push_back(other);
+    }
+    void add_side(const char* name, Index above) {
+        out_.zones.push_back({name, Role::symmetry, out_.owner.size(), p_.cells.size()});
+        for (Index c = 0; c < p_.cells.size(); ++c) {
+            const int n = PlanarMesh::n_corners(p_.cells[c]);
+            // The back is seen from behind.
+            for (int k = 0; k < n; ++k) out_.face_points.push_back(corner(c, above == 0 ? (n - k) % n : k) + above);
+            out_.face_offsets.push_back(out_.face_points.size());
+            out_.owner.push_back(c);
+        }
+    }
+
+    const PlanarMesh& p_;
+    Index n_;
+    std::vector<Index> beside_, zone_;  // of each corner's edge, four to a cell
+    VolumeMesh out_;
+};
+
+}  // namespace
+
 VolumeMesh sheet_of(const PlanarMesh& plane) {
+    if (auto sheet = SheetMaker(plane).make()) return std::move(*sheet);
+    // Walls within an area, and everything that is wrong.
     CellsAndBoundary flat;
     flat.points.reserve(2 * plane.points.size());
     for (const Vec2& p : plane.points) flat.points.push_back({p.x, p.y, 0});

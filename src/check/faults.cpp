@@ -168,6 +168,38 @@ double volume_within(const VolumeMesh& mesh, std::span<const Index> faces, std::
     return *std::min_element(volume.begin(), volume.end());
 }
 
+/// Of a plane mesh, over its depth: of the polygon, which must not cross itself.
+double plane_volume(const VolumeMesh& mesh, std::size_t cell) {
+    const auto corners = mesh.cell(cell);
+    const std::size_t n = corners.size() / 2;
+    auto turn = [&](std::size_t i, std::size_t j, std::size_t k) {
+        const Vec3 &a = mesh.points[corners[i]], &b = mesh.points[corners[j]], &c = mesh.points[corners[k]];
+        return (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
+    };
+    if (n == 3) return 0.5 * turn(0, 1, 2) * mesh.plane_depth;
+    // One of its diagonals divides a quadrangle that does not cross itself into two triangles.
+    const std::array<double, 4> t{turn(0, 1, 2), turn(0, 2, 3), turn(1, 2, 3), turn(1, 3, 0)};
+    const double least = std::max(std::min(t[0], t[1]), std::min(t[2], t[3]));
+    return least > 0 ? 0.5 * (t[0] + t[1]) * mesh.plane_depth : std::min(0.0, least);
+}
+
+/// Does it lie over its lower half, as deep everywhere?
+bool is_sheet(const VolumeMesh& mesh) {
+    const std::size_t half = mesh.points.size() / 2;
+    if (mesh.points.size() != 2 * half || mesh.zones.size() < 2) return false;
+    for (std::size_t p = 0; p < half; ++p) {
+        const Vec3 &a = mesh.points[p], &b = mesh.points[p + half];
+        if (a.x != b.x || a.y != b.y || a.z != 0 || b.z != mesh.plane_depth) return false;
+    }
+    for (std::size_t c = 0; c < mesh.n_cells(); ++c) {
+        if (mesh.cell_types[c] != CellType::prism && mesh.cell_types[c] != CellType::hexahedron) return false;
+        const auto corners = mesh.cell(c);
+        for (std::size_t k = 0; 2 * k < corners.size(); ++k)
+            if (corners[k] >= half || corners[k + corners.size() / 2] != corners[k] + half) return false;
+    }
+    return true;
+}
+
 /// Arrays that refer outside of each other make every further check meaningless.
 bool references_hold(const VolumeMesh& mesh, Faults& faults) {
     auto all_below = [](const std::vector<Index>& list, std::size_t n) {
@@ -242,13 +274,18 @@ void check_cell_range(const VolumeMesh& mesh, const FacesOfCells& cell_faces, st
     for (std::size_t c = begin; c < end; ++c) {
         const auto faces = cell_faces.of(c);
         auto place = [&] { return faces.empty() ? std::string("without faces") : at(mean_of(mesh, faces[0])); };
-        edges.clear();
-        for (const Index f : faces) add_edges(mesh.face(f), mesh.owner[f] != c, edges);
-        if (faces.empty() || !is_closed(edges)) faults.add(fmt::format("cell {} {} is not closed", c, place()));
         const bool is_standard = mesh.cell_types[c] != CellType::polyhedron;
-        if (is_standard ? !corners_fit(mesh, faces, c) : !mesh.cell(c).empty())
+        const bool fits = is_standard ? corners_fit(mesh, faces, c) : mesh.cell(c).empty();
+        // The faces of a standard cell, all of them and turned out, enclose it.
+        if (!is_standard || !fits) {
+            edges.clear();
+            for (const Index f : faces) add_edges(mesh.face(f), mesh.owner[f] != c, edges);
+            if (faces.empty() || !is_closed(edges)) faults.add(fmt::format("cell {} {} is not closed", c, place()));
+        }
+        if (!fits)
             faults.add(fmt::format("cell {} {} has other corners than its faces", c, place()));
-        if (const double volume = volume_within(mesh, faces, c); !(volume > 0))
+        if (const double volume = mesh.is_plane() ? plane_volume(mesh, c) : volume_within(mesh, faces, c);
+            !(volume > 0))
             faults.add(fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, place(), volume));
     }
 }
@@ -314,8 +351,13 @@ std::vector<std::string> find_faults(const VolumeMesh& mesh, std::size_t max_fau
     if (references_hold(mesh, faults)) {
         check_zones(mesh, faults);
         context.check_stop();
+        if (mesh.is_plane() && !is_sheet(mesh)) {
+            faults.add("the plane mesh is no sheet: its points do not lie over each other");
+            return faults.finished();
+        }
         check_cells(mesh, faults, context);
-        check_regions(mesh, faults);
+        // What is made of closed sheets of one cell is closed.
+        if (!mesh.is_plane()) check_regions(mesh, faults);
     }
     return faults.finished();
 }

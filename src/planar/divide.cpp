@@ -113,19 +113,24 @@ double length_of(const std::vector<Index>& side, const Outline& outline) {
 
 Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,
                double height) {
-    Walls walls{{}, {}, height};
+    Walls walls{{}, {}, std::vector<Index>(outline.strands.size(), kNone), height};
     Domain& out = walls.domain;
     for (const PlaneCurve& c : curves) out.boundary.zones.push_back(c.zone);
-    for (const PlaneCurve& c : curves) {
-        out.boundary.zones.push_back(c.zone);
-        out.boundary.zones.back().role = Role::interface_;
-    }
     for (const PlaneArea& a : areas) out.regions.push_back({a.name, a.kind, 0, {}});
-    const auto n_curves = static_cast<Index>(curves.size());
+    std::vector<Index> interface_of(curves.size(), kNone);
     for (Index i = 0; i < outline.strands.size(); ++i) {
         const Strand& s = outline.strands[i];
         if ((s.area[0] == kNone && s.area[1] == kNone) || curves[s.curve].divides) continue;
-        const bool is_between = s.area[0] != kNone && s.area[1] != kNone;
+        walls.zone_of_strand[i] = s.curve;
+        if (s.area[0] != kNone && s.area[1] != kNone) {
+            if (interface_of[s.curve] == kNone) {
+                interface_of[s.curve] = static_cast<Index>(out.boundary.zones.size());
+                Zone zone = curves[s.curve].zone;
+                zone.role = Role::interface_;
+                out.boundary.zones.push_back(std::move(zone));
+            }
+            walls.zone_of_strand[i] = interface_of[s.curve];
+        }
         const auto first = static_cast<Index>(out.boundary.points.size());
         const std::vector<Vec2> points = enough_for_sizes(s);
         const auto n = static_cast<Index>(points.size());
@@ -142,7 +147,7 @@ Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, co
             }
             for (const Triangle& t : pair) {
                 out.boundary.triangles.push_back(t);
-                out.boundary.zone_of.push_back(s.curve + (is_between ? n_curves : 0));
+                out.boundary.zone_of.push_back(walls.zone_of_strand[i]);
                 out.sides.push_back(sides);
                 walls.strand_of.push_back(i);
             }

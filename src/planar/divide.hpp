@@ -15,11 +15,12 @@ struct Division {
 };
 
 /// The walls that the strands of chosen areas make when they are drawn up a little: what sizes are found on, just as in
-/// space. Zones are the curves', by their numbers, and after them the same as interfaces, for what lies between two
-/// areas. Curves that divide an area are no walls.
+/// space. Zones are the curves', by their numbers, and after them the interfaces, for what lies between two areas. Curves
+/// that divide an area are no walls.
 struct Walls {
     Domain domain;
-    std::vector<Index> strand_of;  ///< of each triangle
+    std::vector<Index> strand_of;       ///< of each triangle
+    std::vector<Index> zone_of_strand;  ///< kNone for what is no wall
     double height = 0;
 };
 Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, const std::vector<PlaneArea>& areas,

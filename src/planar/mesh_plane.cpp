@@ -51,6 +51,7 @@ class PlaneMesher {
         choose_areas();
         context_.report("sizes", "sizes", 0);
         const Walls walls = as_walls(outline_, curves_, areas_, request_.sizing.surface_size());
+        wall_zones_ = walls.zone_of_strand;
         const Sizing sizing = make_sizing(walls.domain, request_.sizing, context_);
         sizes_ = sizing.field;
         out_.warnings = sizing.warnings;
@@ -441,11 +442,10 @@ class PlaneMesher {
     void tell_layers() {
         for (std::size_t k = 0; k < out_.layers.size(); ++k) {
             ZoneLayers& z = out_.layers[k];
-            const auto n_curves = static_cast<Index>(curves_.size());
-            for (const Strand& s : outline_.strands) {
+            for (std::size_t i = 0; i < outline_.strands.size(); ++i) {
+                const Strand& s = outline_.strands[i];
+                if (wall_zones_[i] != z.zone || (s.area[0] != z.region && s.area[1] != z.region)) continue;
                 const bool is_between = s.area[0] != kNone && s.area[1] != kNone;
-                if (s.curve + (is_between ? n_curves : 0) != z.zone) continue;
-                if (s.area[0] != z.region && s.area[1] != z.region) continue;
                 z.zone = out_.figures[k].zone = zone_for(s, is_between);
                 z.region = out_.figures[k].region = region_of_[z.region];
                 break;
@@ -458,6 +458,7 @@ class PlaneMesher {
     std::vector<PlaneArea> areas_;   ///< what lines divide of one is several
     std::vector<Index> region_of_;   ///< of each of them
     std::vector<Face> faces_;
+    std::vector<Index> wall_zones_;  ///< of each strand
     const Context& context_;
     double join_ = 0;
     Outline outline_;

@@ -109,7 +109,7 @@ class Arranger {
         }
         drop_specks();
         drop_spurs();
-        refuse_twins();
+        settle_twins();
         find_faces();
         return std::move(out_);
     }
@@ -339,16 +339,26 @@ class Arranger {
         }
     }
 
-    void refuse_twins() const {
+    /// Of two that run along each other one gives way, of the surround before that of a body.
+    void settle_twins() {
         const auto& all = out_.strands;
+        std::vector<char> is_out(all.size(), 0);
         std::map<std::pair<Index, Index>, std::vector<std::size_t>> between;
         for (std::size_t k = 0; k < all.size(); ++k) {
             auto& others = between[std::minmax(all[k].from, all[k].to)];
             for (const std::size_t i : others) {
+                if (is_out[i] != 0) continue;
                 const Vec2 middle = place_at(all[i], curves_, 0.5 * all[i].length());
                 if (std::abs(all[i].length() - all[k].length()) > 2 * join_ ||
                     distance(middle, place_at(all[k], curves_, 0.5 * all[k].length())) > join_)
                     continue;
+                const PlaneCurve &one = curve(all[i]), &other = curve(all[k]);
+                if (one.gives_way || other.gives_way) {
+                    const bool is_first = one.gives_way && (!other.gives_way || one.zone.is_of_surround);
+                    is_out[is_first ? i : k] = 1;
+                    if (is_first) continue;
+                    break;
+                }
                 throw InputError(
                     fmt::format("the curves \"{}\" and \"{}\" run along each other at [{:.6g}, {:.6g}] m; "
                                 "leave one of them out there",
@@ -356,6 +366,8 @@ class Arranger {
             }
             others.push_back(k);
         }
+        std::size_t n = 0;
+        std::erase_if(out_.strands, [&](const Strand&) { return is_out[n++] != 0; });
     }
 
     // ---- faces ----

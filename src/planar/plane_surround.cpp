@@ -91,6 +91,7 @@ class Maker {
         PlaneCurve curve;
         curve.zone = zone;
         curve.pieces = std::move(pieces);
+        curve.gives_way = true;
         out_.push_back(std::move(curve));
     }
     void add_line(const Zone& zone, const Vec2& a, const Vec2& b) { add(zone, straight_pieces({out_of(a), out_of(b)})); }

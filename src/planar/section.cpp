@@ -32,6 +32,7 @@ class Cutter {
                 curve.zone = s_.zones[z];
                 curve.pieces = straight_pieces(chain);
                 curve.corner_angle_deg = corner_angle_deg;
+                curve.gives_way = true;
                 out.push_back(std::move(curve));
             }
         return out;

@@ -30,12 +30,13 @@ void measure_regions_and_zones(const VolumeMesh& mesh, const Measures& m, Qualit
         report.volume /= mesh.plane_depth;
         for (double& v : report.region_volumes) v /= mesh.plane_depth;
     }
-    for (const BoundaryZone& zone : mesh.zones) {
+    for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
         double area = 0;
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f)
             area += length(quality::measure_face(mesh, f).area);
         report.zone_areas.push_back(mesh.is_plane() ? area / mesh.plane_depth : area);
     }
+    report.zone_areas.resize(mesh.zones.size(), report.volume);
 }
 
 /// Volumes of a plane mesh's cells are areas, by its depth.

@@ -60,7 +60,72 @@ double regular_determinant(CellType type) {
 }  // namespace
 
 CellFigures CellProbe::operator()(std::size_t cell) {
+    if (mesh_.is_plane()) return of_plane(cell);
     return mesh_.cell_types[cell] == CellType::tetrahedron ? of_tetrahedron(cell) : of_any(cell);
+}
+
+/// What of_any() finds on the sheet, from the polygon alone.
+CellFigures CellProbe::of_plane(std::size_t cell) const {
+    const auto corners = mesh_.cell(cell);
+    const std::size_t n = corners.size() / 2;
+    const bool is_triangle = n == 3;
+    std::array<Vec3, 4> edge{};
+    double longest = 0, round = 0;
+    std::array<double, 4> lengths{};
+    for (std::size_t k = 0; k < n; ++k) {
+        edge[k] = mesh_.points[corners[(k + 1) % n]] - mesh_.points[corners[k]];
+        lengths[k] = length(edge[k]);
+        longest = std::max(longest, lengths[k]);
+        round += lengths[k];
+    }
+    CellFigures out;
+    out.fill(kNan);
+    const double volume = m_.cell[cell].volume, area = volume / mesh_.plane_depth;
+    at(out, MetricId::volume) = volume;
+    double smallest = 180, largest = 0, determinant = 1;
+    for (std::size_t k = 0; k < n; ++k) {
+        const std::size_t b = (k + n - 1) % n;
+        const double product = lengths[k] * lengths[b], across = edge[b].x * edge[k].y - edge[b].y * edge[k].x;
+        determinant = std::min(determinant, product > 0 ? across / product : 0);
+        const double angle = degrees(std::atan2(across, -(edge[k].x * edge[b].x + edge[k].y * edge[b].y)));
+        const double inner = angle < 0 ? angle + 360 : angle;
+        smallest = std::min(smallest, inner);
+        largest = std::max(largest, inner);
+    }
+    at(out, MetricId::smallest_angle) = smallest;
+    at(out, MetricId::largest_angle) = largest;
+    at(out, MetricId::equiangle_skewness) = std::clamp(equiangle(smallest, largest, is_triangle ? 60 : 90), 0.0, 1.0);
+    const double regular = is_triangle ? 2 * std::numbers::sqrt3 : 2;
+    at(out, MetricId::aspect_ratio) =
+        area > 0 ? longest * round / (2 * area * regular) : std::numeric_limits<double>::infinity();
+    at(out, MetricId::corner_determinant) = determinant / (is_triangle ? std::numbers::sqrt3 / 2 : 1);
+    plane_sight(cell, out);
+    return out;
+}
+
+/// How the cell's centre sees its edges, and its neighbours' centres through them.
+void CellProbe::plane_sight(std::size_t cell, CellFigures& out) const {
+    const Vec3& center = m_.cell[cell].center;
+    const std::size_t end = mesh_.n_faces() - 2 * mesh_.n_cells();
+    double orthogonality = 1, visibility = 1;
+    for (const Index f : m_.faces.of(cell)) {
+        if (f >= end) continue;
+        FaceMeasure m = measure_face(mesh_, f);
+        const bool is_own = mesh_.owner[f] == cell;
+        if (!is_own) m.area = -m.area;
+        const double square = length_squared(m.area);
+        auto see = [&](const Vec3& place) {
+            const Vec3 sight = place - center;
+            return signed_square(dot(m.area, sight), square * length_squared(sight));
+        };
+        const double to_edge = see(m.center);
+        visibility = std::min(visibility, to_edge);
+        orthogonality = std::min(orthogonality, to_edge);
+        if (f < mesh_.n_inner_faces())
+            orthogonality = std::min(orthogonality, see(m_.cell[is_own ? mesh_.neighbour[f] : mesh_.owner[f]].center));
+    }
+    at(out, MetricId::orthogonality) = root_of_square(orthogonality);
+    at(out, MetricId::visibility) = root_of_square(visibility);
 }
 
 CellFigures CellProbe::of_tetrahedron(std::size_t cell) const {
@@ -254,22 +319,7 @@ void CellProbe::dihedral_angles(CellFigures& out) {
     at(out, MetricId::largest_dihedral) = has_reflex ? 360 - angle_of_square(most_outside) : angle_of_square(least);
 }
 
-/// The same in a plane: the radius of the inscribed circle is twice the area over the way round.
-double CellProbe::plane_aspect_ratio(std::size_t cell) const {
-    const auto corners = mesh_.cell(cell);
-    const std::size_t n = corners.size() / 2;
-    double longest = 0, round = 0;
-    for (std::size_t k = 0; k < n; ++k) {
-        const double edge = distance(mesh_.points[corners[k]], mesh_.points[corners[(k + 1) % n]]);
-        longest = std::max(longest, edge);
-        round += edge;
-    }
-    const double area = m_.cell[cell].volume / mesh_.plane_depth, regular = n == 3 ? 2 * std::numbers::sqrt3 : 2;
-    return area > 0 ? longest * round / (2 * area * regular) : std::numeric_limits<double>::infinity();
-}
-
 double CellProbe::aspect_ratio(std::size_t cell) const {
-    if (mesh_.is_plane()) return plane_aspect_ratio(cell);
     double longest = 0, surface = 0;
     for (const Side& s : sides_) {
         const auto p = mesh_.face(s.face);

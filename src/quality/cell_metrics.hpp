@@ -36,12 +36,13 @@ class CellProbe {
     };
 
     CellFigures of_tetrahedron(std::size_t cell) const;
+    CellFigures of_plane(std::size_t cell) const;
+    void plane_sight(std::size_t cell, CellFigures& out) const;
     CellFigures of_any(std::size_t cell);
     void gather_sides(std::size_t cell);
     void dihedral_angles(CellFigures& out);
     void corner_angles(std::size_t cell, CellFigures& out) const;
     double aspect_ratio(std::size_t cell) const;
-    double plane_aspect_ratio(std::size_t cell) const;
     double corner_determinant(std::size_t cell) const;
     double orthogonality(std::size_t cell) const;
     double visibility(std::size_t cell) const;
