@@ -25,6 +25,11 @@ class Cutter {
 
     std::vector<PlaneCurve> run(double corner_angle_deg) {
         find_segments();
+        if (segments_.empty()) {
+            // It may lie in the lowest face.
+            on_is_above_ = false;
+            find_segments();
+        }
         std::vector<PlaneCurve> out;
         for (Index z = 0; z < s_.zones.size(); ++z)
             for (std::vector<Vec2>& chain : chains_of(z)) {
@@ -39,7 +44,7 @@ class Cutter {
     }
 
   private:
-    bool is_above(Index p) const { return height_[p] >= 0; }
+    bool is_above(Index p) const { return on_is_above_ ? height_[p] >= 0 : height_[p] > 0; }
 
     /// The place where an edge is cut; one for each edge.
     Index cut_of(Index a, Index b) {
@@ -116,6 +121,7 @@ class Cutter {
     const Surface& s_;
     Vec3 x_, y_;
     std::vector<double> height_;
+    bool on_is_above_ = true;
     std::map<std::pair<Index, Index>, Index> cuts_;
     std::vector<Vec2> places_;
     std::vector<Segment> segments_;

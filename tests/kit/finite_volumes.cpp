@@ -140,11 +140,17 @@ double poisson_error(const VolumeMesh& mesh, const std::function<double(const Ve
     const Cells cells(mesh);
     const auto n = static_cast<Eigen::Index>(mesh.n_cells());
     // The part of a face's area vector along the line of centres, so long that the rest is at right angles to it.
-    std::vector<double> conductance(mesh.n_faces());
+    std::vector<double> conductance(mesh.n_faces(), 0);
     std::vector<Vec3> rest(mesh.n_faces());
+    // Nothing passes through symmetry planes.
+    std::vector<char> is_shut(mesh.n_faces(), 0);
+    for (const BoundaryZone& zone : mesh.zones)
+        if (zone.role == Role::symmetry)
+            std::fill_n(is_shut.begin() + static_cast<std::ptrdiff_t>(zone.first_face), zone.n_faces, 1);
     std::vector<Eigen::Triplet<double>> entries;
     Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
     for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+        if (is_shut[f] != 0) continue;
         const Index own = mesh.owner[f];
         const bool is_inner = f < mesh.n_inner_faces();
         const Vec3 d =
@@ -174,6 +180,7 @@ double poisson_error(const VolumeMesh& mesh, const std::function<double(const Ve
         if (k > 0) {
             const auto slope = gradients(neighbours_of(mesh, cells, value, exact));
             for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
+                if (is_shut[f] != 0) continue;
                 const Index own = mesh.owner[f];
                 if (f >= mesh.n_inner_faces()) {
                     b[own] += slope[own].dot(eigen(rest[f]));
