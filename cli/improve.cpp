@@ -40,9 +40,10 @@ void add_improve(CLI::App& app, Commands& commands) {
     const auto o = std::make_shared<ImproveCommandOptions>();
     CLI::App* s = command(app, *o, "improve", "raise the worst cells of a mesh; its boundary and layers stay",
                           "anvilcast improve mesh.cgns --out better.cgns --target 20");
-    s->add_option("MESH", o->input, "a mesh of standard cells " + mesh_endings())->required();
+    s->add_option("MESH", o->input, "a mesh of standard cells, or in a plane, " + mesh_endings())->required();
     s->add_option("-o,--out", o->output, "the mesh to write " + mesh_endings())->required();
-    s->add_option("--target", o->improve.target, "smallest dihedral angle of the tetrahedra to reach, degrees")
+    s->add_option("--target", o->improve.target,
+                  "smallest dihedral angle of the tetrahedra to reach, in a plane the smallest angle; degrees")
         ->capture_default_str();
     s->add_flag("--all", o->improve.all_cells, "better all tetrahedra, not only the worst");
     s->add_flag("--more-cells", o->improve.may_add_cells, "allow more cells and points than there are");

@@ -86,8 +86,8 @@ struct PlaneSpec {
     /// The plane that the parts are cut by, whose outlines are curves too.
     std::optional<SectionPlane> at;
     double corner_angle_deg = 30;  ///< of those outlines
-    double join = 0;         ///< ends of curves within this distance are one point; metres
-    bool is_swept = true;    ///< else the mesh stays in its plane
+    double join = 0;               ///< ends of curves within this distance are one point; metres
+    bool is_swept = true;          ///< else the mesh stays in its plane
     SweepPath path = StraightPath{};
     SweepOptions sweep;
     double step_size = 0;  ///< metres: steps come from it; 0: the number of steps is given
@@ -116,7 +116,7 @@ struct Case {
     FillCells cells = FillCells::tetrahedra;
     QualityLimits limits;
     std::optional<PlaneSpec> plane;  ///< instead of parts
-    bool write_report = true;  ///< the report's page and the figures
+    bool write_report = true;        ///< the report's page and the figures
     bool write_vtu = false;
     bool write_stl = false;
     bool stl_as_text = false;  ///< of the zones

@@ -17,7 +17,7 @@ struct ImproveOptions {
     bool may_add_cells = false;  ///< allow more cells than there were, and new points within
 };
 
-/// The dihedral angles of a mesh's tetrahedra.
+/// The dihedral angles of a mesh's tetrahedra; of a plane mesh the corner angles of its cells.
 struct SharpCells {
     double smallest = 180;  ///< degrees
     std::size_t n = 0;      ///< tetrahedra with an angle below the one asked for
@@ -36,7 +36,9 @@ struct ImproveReport {
 /// or nothing gets better. Boundary, interfaces, baffles and all cells that are no tetrahedra stay to the last bit, so
 /// the shape is unchanged and layers keep their heights; tetrahedra stay in their regions. First only the worst cells
 /// are touched, the others when that is not enough. Cells are numbered anew, region by region, those that are no
-/// tetrahedra first. The same mesh on any number of threads. Throws InputError for a mesh that find_faults() finds
+/// tetrahedra first. In a plane mesh points within move, and edges between triangles are flipped, until the smallest
+/// corner angle of every cell is the target (of quadrangles the largest one counts too); beside triangles quadrangles
+/// stay. The same mesh on any number of threads. Throws InputError for a mesh that find_faults() finds
 /// something in, or with polyhedra.
 ANVILCAST_API VolumeMesh improve_mesh(const VolumeMesh& mesh, const ImproveOptions& options = {},
                                       const Context& context = {}, ImproveReport* report = nullptr);

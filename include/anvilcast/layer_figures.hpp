@@ -27,8 +27,8 @@ struct FaceLayers {
 };
 /// Of each face of a wall, baffle or interface, owner's side first; faces of an interface have two entries. Parallel,
 /// O(n).
-/// Has it cells that layers could lie before? A mesh of prisms and hexahedra alone, but for a fiftieth, was swept: all of
-/// it would be layers.
+/// Has it cells that layers could lie before? A mesh of prisms and hexahedra alone, but for a fiftieth, was swept: all
+/// of it would be layers.
 ANVILCAST_API bool has_core(const VolumeMesh& mesh);
 
 ANVILCAST_API std::vector<FaceLayers> layers_on_faces(const VolumeMesh& mesh, const Context& context = {});

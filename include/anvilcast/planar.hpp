@@ -76,10 +76,10 @@ struct PlaneCurve {
     std::optional<int> divisions = {};  ///< of the whole curve; left out: by size
     double bias = 1;                    ///< the longest edge over the shortest
     FinerAt finer_at = FinerAt::start;
-    int line = 0;  ///< of the case file
+    int line = 0;                 ///< of the case file
     double corner_angle_deg = 3;  ///< pieces that meet at more make a corner, which is a point of the mesh
     bool gives_way = false;       ///< left out where it runs along another curve, which else is refused
-    bool divides = false;  ///< it is no zone: it cuts the area that it runs through into patches
+    bool divides = false;         ///< it is no zone: it cuts the area that it runs through into patches
 };
 
 /// Triangles; quadrangles alone, wherever they lie; or rows and columns.
@@ -105,8 +105,9 @@ struct SectionPlane {
 };
 
 /// The curves that a surface is cut into, with the zones' names and roles, in the plane's axes: the coordinate x is
-/// dot(x_axis, p). Which triangles are met is decided by the signs of distances from the plane, points on it counting as
-/// above, so curves are closed where the surface is. Throws GeometryError when the plane misses the surface. O(n log n).
+/// dot(x_axis, p). Which triangles are met is decided by the signs of distances from the plane, points on it counting
+/// as above, so curves are closed where the surface is. Throws GeometryError when the plane misses the surface. O(n log
+/// n).
 ANVILCAST_API std::vector<PlaneCurve> section_of(const Surface& surface, const SectionPlane& plane,
                                                  double corner_angle_deg = 30);
 
@@ -121,7 +122,7 @@ struct PlaneRequest {
     std::vector<PlaneCurve> curves;
     std::vector<PlaneArea> areas;  ///< empty: the only area that there is, a fluid
     SizeOptions sizing;
-    double join = 0;  ///< ends of curves within this distance are one point; metres
+    double join = 0;                        ///< ends of curves within this distance are one point; metres
     std::vector<LayerRecipe> layers = {};   ///< on curves; the first one that fits a side of a curve is its own
     std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
     YPlusAt y_plus_at = YPlusAt::cell_center;
@@ -130,7 +131,7 @@ struct PlaneRequest {
 struct PlaneResult {
     PlanarMesh mesh;
     std::vector<std::string> warnings;
-    std::vector<ZoneLayers> layers;  ///< lengths in the place of areas; numbers of the mesh's zones and regions
+    std::vector<ZoneLayers> layers;     ///< lengths in the place of areas; numbers of the mesh's zones and regions
     std::vector<LayerFigures> figures;  ///< the same as they were reached
     double layer_cells = 0;
 };

@@ -42,9 +42,9 @@ struct WorstPlace {
     std::size_t cell = 0;  ///< of a face the owner
     CellType type = CellType::tetrahedron;
     bool is_of_plane = false;  ///< then its type is to be taken as cell_type_name() does
-    std::string zone;     ///< the nearest
-    double distance = 0;  ///< of the place from it; 0 where the cell has a point on it
-    std::string cause;    ///< what has most likely made it bad, as a clause; empty where nothing stands out
+    std::string zone;          ///< the nearest
+    double distance = 0;       ///< of the place from it; 0 where the cell has a point on it
+    std::string cause;         ///< what has most likely made it bad, as a clause; empty where nothing stands out
 };
 
 struct Histogram {
@@ -96,8 +96,8 @@ struct QualityOptions {
 
 struct QualityReport {
     std::size_t n_cells = 0, n_points = 0;
-    double volume = 0;      ///< of a plane mesh its area, and so in all that follows
-    bool is_plane = false;  ///< areas of zones are lengths then
+    double volume = 0;                 ///< of a plane mesh its area, and so in all that follows
+    bool is_plane = false;             ///< areas of zones are lengths then
     std::vector<Metric> metrics;       ///< those that there are cells or faces for
     std::vector<Metric> surface;       ///< of the boundary's triangles, see assess_surface
     std::vector<GroupQuality> groups;  ///< kinds with one group that is all of the mesh are left out

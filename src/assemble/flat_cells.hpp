@@ -10,6 +10,9 @@ namespace anvilcast::assemble {
 /// clockwise are turned round. Throws InputError for cells of no area.
 double draw_out(CellsAndBoundary& flat);
 
+/// The zones of the sheet's two sides go behind those that were added after them.
+void put_sides_last(CellsAndBoundary& cells);
+
 /// The assembled sheet with its points in order, the lower ones first, and its depth noted.
 VolumeMesh in_order(VolumeMesh&& sheet, double depth);
 

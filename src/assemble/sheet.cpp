@@ -15,6 +15,12 @@
 #include "assemble/flat_cells.hpp"
 
 namespace anvilcast {
+namespace {
+
+constexpr const char *kBack = "back of the plane", *kFront = "front of the plane";
+
+}  // namespace
+
 namespace assemble {
 namespace {
 
@@ -56,7 +62,7 @@ void draw_out_boundary(CellsAndBoundary& flat, Index n_points) {
 void add_sides(CellsAndBoundary& flat) {
     for (const bool is_front : {false, true}) {
         const auto zone = static_cast<Index>(flat.zones.size());
-        flat.zones.push_back({is_front ? "front of the plane" : "back of the plane", Role::symmetry});
+        flat.zones.push_back({is_front ? kFront : kBack, Role::symmetry});
         for (std::size_t c = 0; c < flat.cell_types.size(); ++c) {
             const std::size_t first = flat.cell_offsets[c], n = (flat.cell_offsets[c + 1] - first) / 2;
             for (std::size_t k = 0; k < n; ++k)
@@ -92,6 +98,19 @@ double draw_out(CellsAndBoundary& flat) {
     draw_out_boundary(flat, n_points);
     add_sides(flat);
     return depth;
+}
+
+void put_sides_last(CellsAndBoundary& cells) {
+    std::vector<Index> number(cells.zones.size());
+    std::vector<Zone> zones;
+    for (const bool is_side : {false, true})
+        for (std::size_t z = 0; z < number.size(); ++z)
+            if ((cells.zones[z].name == kBack || cells.zones[z].name == kFront) == is_side) {
+                number[z] = static_cast<Index>(zones.size());
+                zones.push_back(cells.zones[z]);
+            }
+    cells.zones = std::move(zones);
+    for (Index& z : cells.boundary_zone) z = number[z];
 }
 
 VolumeMesh in_order(VolumeMesh&& sheet, double depth) {
@@ -237,8 +256,8 @@ class SheetMaker {
                 out_.zones[z].n_faces = of_zone[z].size();
                 for (const auto& [c, k] : of_zone[z]) add_edge(c, static_cast<int>(k), beside_[4 * c + k]);
             }
-        add_side("back of the plane", 0);
-        add_side("front of the plane", n_);
+        add_side(kBack, 0);
+        add_side(kFront, n_);
     }
     void add_edge(Index c, int k, Index other) {
         const Index a = corner(c, k), b = corner(c, (k + 1) % PlanarMesh::n_corners(p_.cells[c]));

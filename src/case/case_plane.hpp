@@ -9,8 +9,8 @@ namespace anvilcast {
 
 /// One curve, or its copies. `folder`: that files are relative to.
 std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& folder, const LengthUnit& unit);
-/// A line that divides an area: of any shape that a curve has, or from a place to a place, each by its coordinates or as
-/// a share of the way along one of the curves.
+/// A line that divides an area: of any shape that a curve has, or from a place to a place, each by its coordinates or
+/// as a share of the way along one of the curves.
 PlaneCurve read_divide(Section& s, const std::filesystem::path& folder, const LengthUnit& unit,
                        const std::vector<PlaneCurve>& curves);
 PlaneArea read_area(Section& s);

@@ -282,8 +282,7 @@ void check_cell_range(const VolumeMesh& mesh, const FacesOfCells& cell_faces, st
             for (const Index f : faces) add_edges(mesh.face(f), mesh.owner[f] != c, edges);
             if (faces.empty() || !is_closed(edges)) faults.add(fmt::format("cell {} {} is not closed", c, place()));
         }
-        if (!fits)
-            faults.add(fmt::format("cell {} {} has other corners than its faces", c, place()));
+        if (!fits) faults.add(fmt::format("cell {} {} has other corners than its faces", c, place()));
         if (const double volume = mesh.is_plane() ? plane_volume(mesh, c) : volume_within(mesh, faces, c);
             !(volume > 0))
             faults.add(fmt::format("cell {} {} has volume {:.3g} m\xC2\xB3", c, place(), volume));

@@ -154,8 +154,7 @@ void draw_boundary(const std::filesystem::path& file, const VolumeMesh& mesh, co
     refuse_empty(mesh);
     check_size(options);
     const ThreadLimit limit(context);
-    std::vector<char> is_shown =
-        shown_zones(std::span(mesh.zones).first(mesh.n_named_zones()), options.only);
+    std::vector<char> is_shown = shown_zones(std::span(mesh.zones).first(mesh.n_named_zones()), options.only);
     Picture picture;
     picture.title = mesh_title(mesh, options);
     if (mesh.is_plane()) {
@@ -505,7 +504,8 @@ void draw_build(const std::filesystem::path& directory, const VolumeMesh& mesh, 
     options.title = title;
     draw_boundary(directory / "boundary.png", mesh, {ColourBy::zone, {}}, options, context);
     if (mesh.is_plane()) {
-        draw_boundary(directory / "cells.png", mesh, {ColourBy::metric, MetricId::equiangle_skewness}, options, context);
+        draw_boundary(directory / "cells.png", mesh, {ColourBy::metric, MetricId::equiangle_skewness}, options,
+                      context);
         draw_worst(directory / "worst.png", mesh, MetricId::equiangle_skewness, options, context);
         return;
     }

@@ -44,8 +44,8 @@ void add_zones(const VolumeMesh& mesh, const Colouring& colouring, const std::ve
         n_of_role.at(static_cast<std::size_t>(zone.role)) += zone.n_faces;
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
             const auto ends = face_in_file(mesh, f);
-            picture.strokes.push_back(
-                {mesh.points[ends[0] + half], mesh.points[ends[1] + half], colour, by_zone || by_role ? 3.0 : 1.5, true});
+            picture.strokes.push_back({mesh.points[ends[0] + half], mesh.points[ends[1] + half], colour,
+                                       by_zone || by_role ? 3.0 : 1.5, true});
         }
         if (by_zone)
             picture.legend.push_back(
@@ -62,8 +62,7 @@ void draw_plane(const std::filesystem::path& file, const VolumeMesh& mesh, const
                 const std::vector<char>& is_shown, Picture picture, const FigureOptions& options,
                 const Context& context) {
     if (colouring.by == ColourBy::layers)
-        throw InputError(
-            "layers of a plane mesh are seen in it; colour by type, region, size, zone, role or a metric");
+        throw InputError("layers of a plane mesh are seen in it; colour by type, region, size, zone, role or a metric");
     const bool by_lines = colouring.by == ColourBy::zone || colouring.by == ColourBy::role;
     const Paint paint(mesh, colouring, options, context);
     add_cells(mesh, by_lines ? nullptr : &paint, options, picture);

@@ -223,14 +223,14 @@ void write_report(const std::filesystem::path& file, const VolumeMesh& mesh, con
     context.report("report", "cuts", 0.3);
     const CellQuality quality = cell_quality(mesh, context);
     data["plane"] = mesh.is_plane();
-    data["cuts"] =
-        mesh.is_plane() ? plane_of(mesh, box, options, quality) : cuts_of(mesh, box, options, quality);
+    data["cuts"] = mesh.is_plane() ? plane_of(mesh, box, options, quality) : cuts_of(mesh, box, options, quality);
     data["cut_quality"] = {{"name", metric_info(quality.metric).name}, {"low", quality.low}, {"high", quality.high}};
     ordered_json types = ordered_json::array(), regions = ordered_json::array(), scale = ordered_json::array(),
                  bad = ordered_json::array();
     // The page knows types by their numbers; of a plane mesh only prisms and hexahedra are any.
     for (std::size_t k = 0; k < 5; ++k)
-        types.push_back({{"name", cell_type_name(static_cast<CellType>(k), mesh.is_plane())}, {"colour", css(category(k))}});
+        types.push_back(
+            {{"name", cell_type_name(static_cast<CellType>(k), mesh.is_plane())}, {"colour", css(category(k))}});
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)
         regions.push_back({{"name", mesh.regions[r].name}, {"colour", css(category(r))}});
     for (int k = 0; k <= 16; ++k) {

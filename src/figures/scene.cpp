@@ -120,8 +120,9 @@ void Paint::explain(Picture& picture, const std::vector<Index>& cells) const {
     picture.legend_title = by_region ? "Regions, cells cut" : "Cells cut, by type";
     for (std::size_t k = 0; k < count.size(); ++k)
         if (count[k] > 0)
-            picture.legend.push_back({by_region ? mesh_.regions[k].name : cell_type_name(static_cast<CellType>(k), mesh_.is_plane()),
-                                      format_count(count[k]), category(k)});
+            picture.legend.push_back(
+                {by_region ? mesh_.regions[k].name : cell_type_name(static_cast<CellType>(k), mesh_.is_plane()),
+                 format_count(count[k]), category(k)});
 }
 
 void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) const {

@@ -14,6 +14,7 @@
 
 #include "base/thread_limit.hpp"
 #include "fill/optimise.hpp"
+#include "improve/improve_plane.hpp"
 #include "quality/values.hpp"
 
 namespace anvilcast {
@@ -27,8 +28,8 @@ using tets::TetComplex;
 
 void refuse_unfit(const VolumeMesh& mesh, const ImproveOptions& options) {
     if (!(options.target > 0 && options.target < 70))
-        throw InputError(fmt::format("the smallest dihedral angle to reach must be between 0 and 70 degrees; it is {}",
-                                     options.target));
+        throw InputError(fmt::format("the smallest {}angle to reach must be between 0 and 70 degrees; it is {}",
+                                     mesh.is_plane() ? "" : "dihedral ", options.target));
     if (std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) != mesh.cell_types.end())
         throw InputError("the mesh has polyhedra; only meshes of standard cells can be improved");
     if (const auto faults = find_faults(mesh); !faults.empty())
@@ -192,6 +193,7 @@ VolumeMesh improve_mesh(const VolumeMesh& mesh, const ImproveOptions& options, c
     ImproveReport own;
     ImproveReport& r = report != nullptr ? *report : own;
     r = {};
+    if (mesh.is_plane()) return improve::improve_plane(mesh, options, context, r);
     r.before = r.after = assess(mesh, {}, context);
     r.sharp_before = r.sharp_after = sharp_cells(mesh, options.target);
     auto is_reached = [&] { return r.sharp_after.n == 0; };

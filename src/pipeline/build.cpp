@@ -105,8 +105,7 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
 
 SurfaceBuild build_surface(const Case& c, const Context& context) {
     if (c.plane)
-        throw InputError(
-            "a mesh in a plane has no surface mesh to stop at; build it as a whole, which is soon done");
+        throw InputError("a mesh in a plane has no surface mesh to stop at; build it as a whole, which is soon done");
     SurfaceBuild out;
     Stopwatch watch(out.result.costs);
     Sizing sizing;
@@ -119,7 +118,8 @@ SurfaceBuild build_surface(const Case& c, const Context& context) {
 
 SizedDomain size_case(const Case& c, const Context& context) {
     if (c.plane)
-        throw InputError("sizes are drawn of cases with parts; of a mesh in a plane, build it and draw it with --colour size");
+        throw InputError(
+            "sizes are drawn of cases with parts; of a mesh in a plane, build it and draw it with --colour size");
     BuildResult ignored;
     SizedDomain out{prepare_domain(c, ignored, context), {}};
     out.sizing = make_sizing(out.domain, c.sizing, context, octree_budget(c));

@@ -119,9 +119,10 @@ void check_limit(double cells, const Case& c) {
     if (!c.limits.cells || cells <= *c.limits.cells) return;
     throw FailureError(
         c.plane->is_swept
-            ? fmt::format("the section's cells times the steps are {:.0f}, the limit is {:.0f}: nothing was meshed; make "
-                          "the sizes larger or the steps fewer",
-                          cells, *c.limits.cells)
+            ? fmt::format(
+                  "the section's cells times the steps are {:.0f}, the limit is {:.0f}: nothing was meshed; make "
+                  "the sizes larger or the steps fewer",
+                  cells, *c.limits.cells)
             : fmt::format("the mesh has {:.0f} cells, the limit is {:.0f}: nothing is written; make the sizes larger",
                           cells, *c.limits.cells));
 }
@@ -253,7 +254,8 @@ Plan plan_plane(const Case& c, const Context& context) {
     }
     for (std::size_t z = 0; z < mesh.zones.size(); ++z)
         out.zones.push_back({mesh.zones[z].name, mesh.zones[z].role, mesh.zones[z].role_is_guess, area[z],
-                             edges[z] > 0 ? length[z] / edges[z] : 0, edges[z] * std::max(1, out.steps), std::nullopt, 0});
+                             edges[z] > 0 ? length[z] / edges[z] : 0, edges[z] * std::max(1, out.steps), std::nullopt,
+                             0});
     const auto* round = std::get_if<RoundPath>(&c.plane->path);
     if (!out.is_plane && (round == nullptr || round->angle_deg < 360))
         for (const Zone* end : {&options.first_end, &options.last_end})
@@ -268,8 +270,7 @@ Plan plan_plane(const Case& c, const Context& context) {
         ZonePlan& zone = out.zones[z.zone];
         zone.layers = z.asked;
         // A triangle on the top, or a square.
-        const bool is_of_triangles =
-            c.plane->areas.empty() || c.plane->areas.front().cells == PlaneCells::triangles;
+        const bool is_of_triangles = c.plane->areas.empty() || c.plane->areas.front().cells == PlaneCells::triangles;
         zone.volume_step = (is_of_triangles ? 0.433 : 1.0) * zone.size / z.asked.last;
     }
     out.core_cells -= out.layer_cells;

@@ -21,6 +21,8 @@ constexpr double kFan = 110 * pi / 180;
 /// Of a fan, from column to column; the first cells take two of them each.
 constexpr double kFanStep = 45 * pi / 180, kLeastFanStep = 15 * pi / 180;
 constexpr double kFanWidth = 1.5;  // of a strip of the top, in sizes, at most
+/// Beside a corner columns lean within so many times the length of top that its own column takes.
+constexpr double kLeanReach = 5;
 /// In sharper corners (40 degrees) layers are lower over the walls than asked for.
 constexpr double kSharpest = 0.342;
 
@@ -71,11 +73,19 @@ class Setter {
         for (std::size_t j = 0; j < loop.size(); ++j) {
             const auto& list = lists[j];
             for (std::size_t k = 1; k + 1 < list.size(); ++k) {
-                const Column c = upright(list[k], points_[list[k]] - points_[list[k - 1]],
-                                         points_[list[k + 1]] - points_[list[k]]);
+                const Column c =
+                    upright(list[k], points_[list[k]] - points_[list[k - 1]], points_[list[k + 1]] - points_[list[k]]);
                 out.within[j].push_back(add(c, {loop[j]}));
             }
         }
+        for (std::size_t j = 0; j < loop.size(); ++j)
+            if (!lists[j].empty()) {
+                lean_from_corner(out.at_node[j], out.within[j], lists[j]);
+                std::reverse(lists[j].begin(), lists[j].end());
+                std::reverse(out.within[j].begin(), out.within[j].end());
+                lean_from_corner(out.at_node[(j + 1) % loop.size()], out.within[j], lists[j]);
+                std::reverse(out.within[j].begin(), out.within[j].end());
+            }
         for (std::size_t j = 0; j < loop.size(); ++j) {
             for (std::size_t k = 1; k < out.at_node[j].size(); ++k)
                 out_.links.push_back({out.at_node[j][k - 1], out.at_node[j][k], area, kNone});
@@ -89,6 +99,30 @@ class Setter {
             out_.links.push_back({before, out.at_node[(j + 1) % loop.size()].front(), area, zone});
         }
         return out;
+    }
+
+    /// Where walls make a corner, its column takes much of the top between it and the next ones: these lean away, so
+    /// that the edges of the top are shared out among them. `list`: the wall's points from the corner on.
+    void lean_from_corner(const std::vector<Index>& at_corner, const std::vector<Index>& within,
+                          const std::vector<Index>& list) {
+        if (at_corner.size() != 1) return;
+        const Column& corner = out_.columns[at_corner[0]];
+        if (corner.strand != kNone || !(corner.room > 0)) return;
+        const Vec2 along = normalized(points_[list[1]] - points_[list[0]]);
+        const double shift = corner.asked.total * dot(corner.way, along);
+        if (!(shift > 0)) return;
+        double length = 0;
+        for (std::size_t k = 1; k < list.size(); ++k) length += distance(points_[list[k - 1]], points_[list[k]]);
+        const double reach = std::min(kLeanReach * shift, 0.5 * length);
+        double far = 0;
+        for (std::size_t k = 0; k < within.size(); ++k) {
+            far += distance(points_[list[k]], points_[list[k + 1]]);
+            if (far >= reach) return;
+            const double share = 1 - far / reach;
+            const Vec2 here = normalized(points_[list[k + 2]] - points_[list[k]]);
+            Column& c = out_.columns[within[k]];
+            c.lean = c.lean + here * (shift * share * share * std::min(1.0, c.asked.total / corner.asked.total));
+        }
     }
 
     /// Between two edges of walls, the second of which goes on from the first.
@@ -108,8 +142,7 @@ class Setter {
 
     std::vector<Index> at_node(const WallsAt& walls, Index area) {
         const Pass &before = walls.before, &after = walls.after;
-        const std::vector<Index> list_before =
-                                     plan_.has_layers(before) ? points_along(before) : std::vector<Index>{},
+        const std::vector<Index> list_before = plan_.has_layers(before) ? points_along(before) : std::vector<Index>{},
                                  list_after = plan_.has_layers(after) ? points_along(after) : std::vector<Index>{};
         if (list_before.empty() && list_after.empty()) return {};
         if (list_before.empty()) return {at_end(list_after, before, after, false)};
@@ -223,7 +256,8 @@ Columns set_columns(const Ground& ground, const LayerPlan& plan, const std::vect
 Vec2 level_of(const Column& c, int k, const Ground& ground) {
     if (k == 0) return c.base;
     const double height = c.stack.height(k);
-    if (c.strand == kNone) return c.base + c.way * height;
+    const double share = height / c.asked.total;
+    if (c.strand == kNone) return c.base + c.way * height + c.lean * (share * share);
     const Strand& s = ground.outline.strands[c.strand];
     const double along = height * c.per_height;
     return place_at(s, ground.curves, c.from_end ? s.length() - along : along);

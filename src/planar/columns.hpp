@@ -10,17 +10,18 @@ namespace anvilcast::planar {
 
 /// Stands on a point; level k lies at the place of the height of the lowest k layers.
 struct Column {
-    Index point = 0;     ///< of the mesh
-    Vec2 base, way;      ///< base + way * h is h over the walls beside it
-    Index strand = kNone;  ///< that it slides along
-    bool from_end = false; ///< from that one's last node on
-    double per_height = 1; ///< then: length of the way for a height over the wall
-    Index fan = kNone;     ///< columns of one fan have one number, and as many layers
+    Index point = 0;        ///< of the mesh
+    Vec2 base, way;         ///< base + way * h is h over the walls beside it
+    Vec2 lean;              ///< added at the height asked for, and by its square below: upright at the wall
+    Index strand = kNone;   ///< that it slides along
+    bool from_end = false;  ///< from that one's last node on
+    double per_height = 1;  ///< then: length of the way for a height over the wall
+    Index fan = kNone;      ///< columns of one fan have one number, and as many layers
     LayerStack asked;
     double size = 0, squeeze_to = 1, gap_cells = 0;
     double room = Box::inf;
     LayerLimit limit = LayerLimit::none;
-    LayerStack stack;      ///< as it is in the end
+    LayerStack stack;  ///< as it is in the end
     int count = 0;
 };
 

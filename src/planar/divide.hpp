@@ -15,8 +15,8 @@ struct Division {
 };
 
 /// The walls that the strands of chosen areas make when they are drawn up a little: what sizes are found on, just as in
-/// space. Zones are the curves', by their numbers, and after them the interfaces, for what lies between two areas. Curves
-/// that divide an area are no walls.
+/// space. Zones are the curves', by their numbers, and after them the interfaces, for what lies between two areas.
+/// Curves that divide an area are no walls.
 struct Walls {
     Domain domain;
     std::vector<Index> strand_of;       ///< of each triangle

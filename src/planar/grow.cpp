@@ -115,8 +115,7 @@ class Grower {
     }
     void add_cells(const Link& l) {
         const int na = c_[l.a].count, nb = c_[l.b].count, n = std::min(na, nb);
-        for (int k = 1; k <= n; ++k)
-            add({level(l.a, k - 1), level(l.b, k - 1), level(l.b, k), level(l.a, k)}, l.area);
+        for (int k = 1; k <= n; ++k) add({level(l.a, k - 1), level(l.b, k - 1), level(l.b, k), level(l.a, k)}, l.area);
         if (na > n) add({level(l.a, n), level(l.b, n), level(l.a, n + 1), kNone}, l.area);
         if (nb > n) add({level(l.a, n), level(l.b, n), level(l.b, n + 1), kNone}, l.area);
     }
@@ -203,10 +202,9 @@ class Grower {
                 const double share = (a.stack.total + b.stack.total) / (a.asked.total + b.asked.total);
                 if (share < 0.999) z.squeezed_area += edge;
             }
-            const Column& lower = a.stack.total / std::max(a.asked.total, 1e-300) <
-                                          b.stack.total / std::max(b.asked.total, 1e-300)
-                                      ? a
-                                      : b;
+            const Column& lower =
+                a.stack.total / std::max(a.asked.total, 1e-300) < b.stack.total / std::max(b.asked.total, 1e-300) ? a
+                                                                                                                  : b;
             if (lower.limit != LayerLimit::none && (!is_full || lower.stack.total < 0.999 * lower.asked.total)) {
                 auto& [length, at] = shortfalls[l.zone][lower.limit];
                 if (length == 0) at = {lower.base.x, lower.base.y, 0};

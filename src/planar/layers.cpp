@@ -28,9 +28,9 @@ void note_slide(const Outline& outline, const Pass& pass, const Pass& walled, bo
     const int side = walled.is_forward ? 0 : 1;
     const Index node = at_start_of_pass == pass.is_forward ? s.from : s.to;
     const Vec2& p = outline.nodes[node];
-    const LayerStack stack = stack_at(recipes[plan.recipe[walled.strand][static_cast<std::size_t>(side)]],
-                                      plan.stacks[plan.stack[walled.strand][static_cast<std::size_t>(side)]],
-                                      sizes.at({p.x, p.y, 0}));
+    const LayerStack stack =
+        stack_at(recipes[plan.recipe[walled.strand][static_cast<std::size_t>(side)]],
+                 plan.stacks[plan.stack[walled.strand][static_cast<std::size_t>(side)]], sizes.at({p.x, p.y, 0}));
     double& taken = plan.slid[pass.strand][at_start_of_pass == pass.is_forward ? 0 : 1];
     taken = std::max(taken, std::min(stack.total / std::sin(angle), kMostTaken * s.length()));
 }
@@ -38,8 +38,8 @@ void note_slide(const Outline& outline, const Pass& pass, const Pass& walled, bo
 }  // namespace
 
 LayerPlan plan_layers(const Outline& outline, const std::vector<PlaneCurve>& curves, const Walls& walls,
-                      std::span<const Face> faces,
-                      const std::vector<LayerRecipe>& recipes, const LayerRecipes& how, const SizeField& sizes) {
+                      std::span<const Face> faces, const std::vector<LayerRecipe>& recipes, const LayerRecipes& how,
+                      const SizeField& sizes) {
     LayerPlan plan;
     const std::size_t n = outline.strands.size();
     plan.recipe.assign(n, {kNone, kNone});

@@ -33,8 +33,8 @@ struct LayerRecipes {
 
 /// `faces`: of each area. Throws InputError as grow_layers() does.
 LayerPlan plan_layers(const Outline& outline, const std::vector<PlaneCurve>& curves, const Walls& walls,
-                      std::span<const Face> faces,
-                      const std::vector<LayerRecipe>& recipes, const LayerRecipes& how, const SizeField& sizes);
+                      std::span<const Face> faces, const std::vector<LayerRecipe>& recipes, const LayerRecipes& how,
+                      const SizeField& sizes);
 
 /// The layers of all areas. Points are numbers of the mesh's.
 struct GrownLayers {

@@ -1,7 +1,6 @@
 // The plane mesh, from curves to cells: curves are cut into strands and faces (outline), areas chosen among the faces,
-// sizes found on the strands drawn up to walls, strands divided, layers grown on them, and what these leave of each area
-// filled. Points of strands are shared by
-// what lies on their sides.
+// sizes found on the strands drawn up to walls, strands divided, layers grown on them, and what these leave of each
+// area filled. Points of strands are shared by what lies on their sides.
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/planar.hpp>
@@ -133,9 +132,10 @@ class PlaneMesher {
     void refuse_unfit(const Strand& s) const {
         const auto& [left, right] = s.area;
         if (left != kNone && left == right)
-            throw GeometryError(fmt::format("the curve \"{}\" ends within the area \"{}\"{}; make it meet others, or "
-                                            "leave it out",
-                                            name_of(s), areas_[left].name, nearest_miss()));
+            throw GeometryError(
+                fmt::format("the curve \"{}\" ends within the area \"{}\"{}; make it meet others, or "
+                            "leave it out",
+                            name_of(s), areas_[left].name, nearest_miss()));
         if (!curves_[s.curve].divides || left == right) return;
         if (left != kNone && right != kNone && region_of_[left] == region_of_[right]) return;
         const Vec2 at = place_at(s, curves_, 0.5 * s.length());
@@ -455,8 +455,8 @@ class PlaneMesher {
 
     const PlaneRequest& request_;
     const std::vector<PlaneCurve>& curves_;
-    std::vector<PlaneArea> areas_;   ///< what lines divide of one is several
-    std::vector<Index> region_of_;   ///< of each of them
+    std::vector<PlaneArea> areas_;  ///< what lines divide of one is several
+    std::vector<Index> region_of_;  ///< of each of them
     std::vector<Face> faces_;
     std::vector<Index> wall_zones_;  ///< of each strand
     const Context& context_;

@@ -25,8 +25,8 @@ namespace anvilcast::planar {
 namespace {
 
 constexpr int kSamplesOfTurn = 1440, kSamplesOfSpan = 24;
-/// Of the extent: dividing lines reach so much farther than they are drawn, to meet curves that bend away from them, and
-/// lose again what ends within that.
+/// Of the extent: dividing lines reach so much farther than they are drawn, to meet curves that bend away from them,
+/// and lose again what ends within that.
 constexpr double kReach = 2e-5, kSpur = 1e-4;
 /// Rounding of cut places dies out at once as a rule.
 constexpr int kMostRounds = 8;
@@ -62,10 +62,9 @@ std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double joi
             const double share = static_cast<double>(i) / n;
             samples.push_back({place_on(curve.pieces[p], share), p, share});
         }
-        const bool goes_on =
-            !out.empty() && distance(out.back().samples.back().point, samples[0].point) <= join &&
-            !turns_sharply(out.back().samples[out.back().samples.size() - 2].point, samples[0].point, samples[1].point,
-                           curve.corner_angle_deg);
+        const bool goes_on = !out.empty() && distance(out.back().samples.back().point, samples[0].point) <= join &&
+                             !turns_sharply(out.back().samples[out.back().samples.size() - 2].point, samples[0].point,
+                                            samples[1].point, curve.corner_angle_deg);
         if (!goes_on) {
             out.push_back({number, 0, 0, std::move(samples)});
             continue;
@@ -78,8 +77,7 @@ std::vector<Strand> strands_of(const PlaneCurve& curve, Index number, double joi
     if (out.size() > 1) {
         auto &first = out.front().samples, &last = out.back().samples;
         if (distance(first.front().point, last.back().point) <= join &&
-            !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point,
-                           curve.corner_angle_deg)) {
+            !turns_sharply(last[last.size() - 2].point, first[0].point, first[1].point, curve.corner_angle_deg)) {
             last.insert(last.end(), first.begin() + 1, first.end());
             out.front() = std::move(out.back());
             out.pop_back();

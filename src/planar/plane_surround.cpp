@@ -94,7 +94,9 @@ class Maker {
         curve.gives_way = true;
         out_.push_back(std::move(curve));
     }
-    void add_line(const Zone& zone, const Vec2& a, const Vec2& b) { add(zone, straight_pieces({out_of(a), out_of(b)})); }
+    void add_line(const Zone& zone, const Vec2& a, const Vec2& b) {
+        add(zone, straight_pieces({out_of(a), out_of(b)}));
+    }
     /// Angles from the flow's direction.
     void add_arc(const Zone& zone, const Vec2& middle, double radius, double from, double to) {
         const double turned = std::atan2(flow_.y, flow_.x);
@@ -152,10 +154,10 @@ class Maker {
         const double front = lo_.x - reach(o_.ahead, "ahead"), back = hi_.x + reach(o_.behind, "behind");
         middle.x = front + radius;
         if (middle.x >= back)
-            throw InputError(
-                fmt::format("[surround] the bullet's nose, of radius {}, is longer than the whole: make behind or ahead "
-                            "larger, or aside smaller",
-                            format_length(radius, unit_)));
+            throw InputError(fmt::format(
+                "[surround] the bullet's nose, of radius {}, is longer than the whole: make behind or ahead "
+                "larger, or aside smaller",
+                format_length(radius, unit_)));
         const Zone in = zone("inflow", Role::inlet), sides = zone("sides", Role::farfield),
                    out = zone("outflow", Role::outlet);
         const double low = low_ ? middle.y : middle.y - radius;

@@ -130,7 +130,8 @@ class Settler {
         for (std::size_t i = 0; i < c_.size(); ++i) {
             Column& c = c_[i];
             c.stack = squeezed(c.asked, c.count, std::max(height[i], 1e-3 * c.asked.height(c.count)));
-            if (c.count == c.asked.count && height[i] >= c.asked.total * (1 - 1e-9) && c.limit != LayerLimit::sharp_edge)
+            if (c.count == c.asked.count && height[i] >= c.asked.total * (1 - 1e-9) &&
+                c.limit != LayerLimit::sharp_edge)
                 c.limit = LayerLimit::none;
         }
     }

@@ -114,9 +114,7 @@ class Explainer {
         return best;
     }
 
-    bool is_of_layers(CellType t) const {
-        return has_core_ && (t == CellType::prism || t == CellType::hexahedron);
-    }
+    bool is_of_layers(CellType t) const { return has_core_ && (t == CellType::prism || t == CellType::hexahedron); }
 
     /// The wall that layers near a place stand on.
     std::string wall_near(const BadPlace& b) const {
@@ -298,8 +296,8 @@ class Explainer {
     const VolumeMesh& mesh_;
     const Measures& m_;
     std::size_t n_plain_;
-    std::size_t end_ = 0;  ///< of the boundary
-    bool has_core_;  ///< else prisms and hexahedra are no layers
+    std::size_t end_ = 0;                                     ///< of the boundary
+    bool has_core_;                                           ///< else prisms and hexahedra are no layers
     std::vector<std::array<std::size_t, 2>> starts_;          // first face and number of each zone that has some
     std::unordered_map<Index, std::vector<Index>> at_point_;  // boundary faces round the points of the bad cells
 };

@@ -62,8 +62,7 @@ std::vector<char> by_name(const VolumeMesh& mesh, const Condition& c) {
         if (!is_known)
             throw InputError(fmt::format(
                 "there is no cell type \"{}\"; write {}", c.value,
-                mesh.is_plane() ? "triangles or quadrangles"
-                                : "tetrahedra, pyramids, prisms, hexahedra or polyhedra"));
+                mesh.is_plane() ? "triangles or quadrangles" : "tetrahedra, pyramids, prisms, hexahedra or polyhedra"));
     } else if (c.name == "region") {
         std::string names;
         for (Index r = 0; r < mesh.regions.size(); ++r) {

@@ -119,12 +119,14 @@ ordered_json layers_of_build(const BuildResult& r, const Case& c) {
 
 std::string full_text(const BuildResult& r, const Case& c, const std::string& directory) {
     const LengthUnit& unit = c.unit;
-    std::string text = fmt::format("{}\n  {}\n", bold(c.name),
-                                   c.plane ? (c.plane->is_swept ? "section   " : "plane     ") + flat_extent(r.bounds, unit)
-                                           : "parts     " + extent(r.bounds, unit));
+    std::string text =
+        fmt::format("{}\n  {}\n", bold(c.name),
+                    c.plane ? (c.plane->is_swept ? "section   " : "plane     ") + flat_extent(r.bounds, unit)
+                            : "parts     " + extent(r.bounds, unit));
     for (std::size_t i = 0; i < r.mesh.regions.size(); ++i)
-        text += fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name,
-                            region_kind_name(r.mesh.regions[i].kind), format_content(r.quality.region_volumes[i], r.quality.is_plane, unit));
+        text +=
+            fmt::format("  region    {} ({})  {}\n", r.mesh.regions[i].name, region_kind_name(r.mesh.regions[i].kind),
+                        format_content(r.quality.region_volumes[i], r.quality.is_plane, unit));
     text += fmt::format("  cells     {}, {} points\n", cells_text(r.mesh), grouped(r.quality.n_points));
     if (!c.plane)
         text += fmt::format("  surface   within {} of the parts, worst at {}\n",
@@ -186,7 +188,8 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
         text += padded("  " + zones[z].name, width + 2);
         text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_name(zones[z].role), is_guess ? " (guess)" : ""),
                             grouped(zones[z].n_faces));
-        const std::string area = format_side(r.quality.zone_areas[z], r.quality.is_plane, c.unit), layers = layers_of_zone(r, z, c);
+        const std::string area = format_side(r.quality.zone_areas[z], r.quality.is_plane, c.unit),
+                          layers = layers_of_zone(r, z, c);
         text += (layers.empty() ? area : padded(area, 14) + layers) + "\n";
     }
     if (zones.size() > kMostRows) text += fmt::format("  and {} more\n", zones.size() - kMostRows);
@@ -238,9 +241,10 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     std::string text =
         fmt::format("{}: {}\n", bold(c.name), r.quality.is_good() ? good(r.quality.verdict) : bad(r.quality.verdict));
     text += fmt::format("  {}, {} points in {}\n", cells_text(r.mesh), grouped(r.quality.n_points), regions);
-    text += c.plane ? fmt::format("  the {} is {}\n", c.plane->is_swept ? "section" : "plane", flat_extent(r.bounds, unit))
-                    : fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
-                                  format_length(r.largest_deviation, unit));
+    text += c.plane
+                ? fmt::format("  the {} is {}\n", c.plane->is_swept ? "section" : "plane", flat_extent(r.bounds, unit))
+                : fmt::format("  the parts are {}; the surface is within {} of them\n", extent(r.bounds, unit),
+                              format_length(r.largest_deviation, unit));
     if (r.surround)
         text += fmt::format("  the body is {} long and blocks {:.2f} % of the section\n",
                             format_length(r.surround->body_length, unit), 100 * r.surround->blockage());

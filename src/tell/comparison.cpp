@@ -33,7 +33,8 @@ std::string comparison_text(const std::vector<AssessedMesh>& meshes) {
     row("points per cell", [](const AssessedMesh& m) {
         return fmt::format("{:.3f}", static_cast<double>(m.report.n_points) / static_cast<double>(m.report.n_cells));
     });
-    row("volume, m\xC2\xB3", [](const AssessedMesh& m) { return fmt::format("{:.6g}", m.report.volume); });
+    row(meshes.front().report.is_plane ? "area, m\xC2\xB2" : "volume, m\xC2\xB3",
+        [](const AssessedMesh& m) { return fmt::format("{:.6g}", m.report.volume); });
     if (std::any_of(meshes.begin(), meshes.end(), [](const AssessedMesh& m) { return m.seconds.has_value(); }))
         row("time to build, s", [](const AssessedMesh& m) {
             return m.seconds ? fmt::format("{:.1f}", *m.seconds) : std::string("not known");
@@ -86,7 +87,7 @@ std::optional<double> seconds_to_build(const std::filesystem::path& mesh, std::s
 std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const ImproveOptions& options,
                          const std::string& source, const std::string& output, const LengthUnit& unit) {
     std::string text = fmt::format("{}\n  cells     {}, {} before\n  points    {}, {} before\n", bold(source),
-                                   grouped(after.n_cells()), grouped(r.before.n_cells), grouped(after.points.size()),
+                                   grouped(after.n_cells()), grouped(r.before.n_cells), grouped(r.after.n_points),
                                    grouped(r.before.n_points));
     if (r.points_moved > 0)
         text += fmt::format(
@@ -96,36 +97,39 @@ std::string improve_text(const VolumeMesh& after, const ImproveReport& r, const 
                         "mean", "mean", "Quality", "before", "after", "before", "after");
     for (std::size_t k = 0; k < r.before.metrics.size(); ++k) {
         const Metric &b = r.before.metrics[k], &a = r.after.metrics[k];
-        if (b.name == "volume") continue;
+        if (b.id == MetricId::volume) continue;
         const std::string label = b.unit.empty() ? b.name : b.name + ", " + b.unit;
         text += padded(label, 26);
         text += fmt::format("{:>12.4g}{:>12.4g}{:>12.4g}{:>12.4g}\n", b.low_is_better ? b.max : b.min,
                             a.low_is_better ? a.max : a.min, b.mean, a.mean);
     }
-    text += "\nWorst place\n" + worst_row(r.after.metric("smallest dihedral"), unit);
-    if (std::find(after.cell_types.begin(), after.cell_types.end(), CellType::tetrahedron) == after.cell_types.end())
+    text += "\nWorst place\n" +
+            worst_row(r.after.metric(after.is_plane() ? "smallest face angle" : "smallest dihedral"), unit);
+    if (!after.is_plane() &&
+        std::find(after.cell_types.begin(), after.cell_types.end(), CellType::tetrahedron) == after.cell_types.end())
         return text + fmt::format("\nThere are no tetrahedra in it, and other cells stay as they are.\nWritten to {}\n",
                                   output);
-    text +=
-        fmt::format("\nTetrahedra with an angle below {:.4g}\xC2\xB0: {}, {} before; the smallest is {:.4g}\xC2\xB0.\n",
-                    options.target, grouped(r.sharp_after.n), grouped(r.sharp_before.n), r.sharp_after.smallest);
+    text += fmt::format("\n{} with an angle below {:.4g}\xC2\xB0: {}, {} before; the smallest is {:.4g}\xC2\xB0.\n",
+                        after.is_plane() ? "Cells" : "Tetrahedra", options.target, grouped(r.sharp_after.n),
+                        grouped(r.sharp_before.n), r.sharp_after.smallest);
     if (r.is_reached)
         text += good("The target is reached.") + "\n";
     else
         text += bad("The target is not reached") +
                 fmt::format("; what is left is at the boundary as a rule, and that stays.{}\n",
-                            options.may_add_cells ? "" : "\nNew points may help: --more-cells.");
+                            options.may_add_cells || after.is_plane() ? "" : "\nNew points may help: --more-cells.");
     return text + fmt::format("Written to {}\n", output);
 }
 
 std::string improve_json(const VolumeMesh& mesh, const ImproveReport& report, const std::string& source) {
     return dumped({{"mesh", source},
                    {"cells", cells_of(mesh)},
-                   {"points", mesh.points.size()},
+                   {"points", report.after.n_points},
                    {"cells_before", report.before.n_cells},
                    {"points_before", report.before.n_points},
                    {"reached", report.is_reached},
-                   {"smallest_dihedral", {report.sharp_before.smallest, report.sharp_after.smallest}},
+                   {mesh.is_plane() ? "smallest_angle" : "smallest_dihedral",
+                    {report.sharp_before.smallest, report.sharp_after.smallest}},
                    {"cells_below_target", {report.sharp_before.n, report.sharp_after.n}},
                    {"points_moved", report.points_moved},
                    {"largest_move", report.largest_move},

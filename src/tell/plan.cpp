@@ -34,11 +34,11 @@ std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
                                                  : "triangles",
                                    "size", p.is_plane ? "length" : "area");
     for (const ZonePlan& z : p.zones)
-        text += fmt::format("  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
-                            fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
-                            p.steps > 0 || p.is_plane ? grouped(static_cast<std::size_t>(z.triangles))
-                                                      : rounded(z.triangles),
-                            format_length(z.size, unit), format_side(z.area, p.is_plane, unit));
+        text += fmt::format(
+            "  {:<{}}{:<18}{:>12}  {:<12}{}\n", z.name, width,
+            fmt::format("{}{}", role_name(z.role), z.role_is_guess ? " (guess)" : ""),
+            p.steps > 0 || p.is_plane ? grouped(static_cast<std::size_t>(z.triangles)) : rounded(z.triangles),
+            format_length(z.size, unit), format_side(z.area, p.is_plane, unit));
     if (std::none_of(p.zones.begin(), p.zones.end(), [](const ZonePlan& z) { return z.layers.has_value(); }))
         return text;
     text += fmt::format("\n{:<{}}{:>6}{:>8}   {:<12}{:<12}{:<12}core beside is (height, volume)\n", "Layers", width + 2,
@@ -95,8 +95,10 @@ bool is_exact(const Plan& p) { return p.steps > 0 || p.is_plane; }
 
 std::string plan_text(const Plan& p, const Case& c) {
     const LengthUnit& unit = c.unit;
-    std::string text =
-        fmt::format("{}\n  {:<10}{}\n", bold(c.name), p.steps > 0 ? "section" : p.is_plane ? "plane" : "parts",
+    std::string text = fmt::format("{}\n  {:<10}{}\n", bold(c.name),
+                                   p.steps > 0  ? "section"
+                                   : p.is_plane ? "plane"
+                                                : "parts",
                                    p.steps > 0 || p.is_plane ? flat_extent(p.bounds, unit) : extent(p.bounds, unit));
     for (const RegionPlan& r : p.regions)
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),

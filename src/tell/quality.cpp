@@ -259,11 +259,11 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
     Box bounds;
     for (const Vec3& p : mesh.points) bounds.include(p);
     std::string text = fmt::format("{}\n  extent    {}\n  cells     {}, {} points\n", bold(source),
-                                   mesh.is_plane() ? flat_extent(bounds, unit) : extent(bounds, unit),
-                                   cells_text(mesh), grouped(report.n_points));
+                                   mesh.is_plane() ? flat_extent(bounds, unit) : extent(bounds, unit), cells_text(mesh),
+                                   grouped(report.n_points));
     for (std::size_t i = 0; i < mesh.regions.size(); ++i)
-        text +=
-            fmt::format("  region    {}  {}\n", mesh.regions[i].name, format_content(report.region_volumes[i], report.is_plane, unit));
+        text += fmt::format("  region    {}  {}\n", mesh.regions[i].name,
+                            format_content(report.region_volumes[i], report.is_plane, unit));
     return text + zones_text(mesh, report, unit) + layers_text(mesh, report.layers, unit) +
            quality_text(mesh, report, unit, view);
 }

@@ -6,7 +6,9 @@
 #include <gtest/gtest.h>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/fill.hpp>
+#include <anvilcast/planar.hpp>
 #include <anvilcast/predicates.hpp>
+#include <anvilcast/sheet.hpp>
 
 #include <algorithm>
 #include <limits>
@@ -179,6 +181,48 @@ TEST(Improve, KeepsPrismsToTheLastBit) {
         return corners;
     };
     EXPECT_EQ(prisms(better), prisms(mesh));
+}
+
+TEST(Improve, PlaneMeshesKeepRimAndLayers) {
+    for (const PlaneCells cells : {PlaneCells::triangles, PlaneCells::quadrangles}) {
+        PlaneRequest request;
+        request.curves = {{{"rim"}, straight_pieces({{0, 0}, {1, 0}, {1, 1}, {0, 1}, {0, 0}})}};
+        request.areas = {{"water", RegionKind::fluid, {}, cells}};
+        request.sizing.surface = request.sizing.largest = 0.05;
+        if (cells == PlaneCells::triangles) {
+            request.layers.emplace_back();
+            request.layers[0].first_height = 0.005;
+            request.layers[0].count = 3;
+            request.layers[0].growth = 1.2;
+        }
+        const PlaneResult made = mesh_plane(request);
+        PlanarMesh plane = made.mesh;
+        std::vector<char> is_fixed(plane.points.size(), 0);
+        for (const PlanarEdge& e : plane.edges) is_fixed[e.from] = 1;
+        for (std::size_t c = 0; c < static_cast<std::size_t>(made.layer_cells); ++c)
+            for (const Index p : plane.cells[c]) is_fixed[p] = 1;
+        std::mt19937 random(5);
+        std::uniform_real_distribution<double> shift(-0.012, 0.012);
+        for (std::size_t p = 0; p < plane.points.size(); ++p)
+            if (is_fixed[p] == 0)
+                plane.points[p] = {plane.points[p].x + shift(random), plane.points[p].y + shift(random)};
+        const VolumeMesh mesh = sheet_of(plane);
+        ASSERT_EQ(find_faults(mesh), std::vector<std::string>{});
+        ImproveReport report;
+        const double target = cells == PlaneCells::triangles ? 32 : 55;
+        const VolumeMesh better = improve_mesh(mesh, {.target = target}, {}, &report);
+        EXPECT_EQ(find_faults(better), std::vector<std::string>{});
+        EXPECT_GT(report.sharp_before.n, 5U);
+        EXPECT_TRUE(report.is_reached) << report.sharp_after.smallest;
+        EXPECT_NEAR(report.after.volume, 1, 1e-12);
+        const PlanarMesh after = plane_of(better);
+        for (std::size_t p = 0; p < plane.points.size(); ++p)
+            if (is_fixed[p] != 0) {
+                EXPECT_EQ(after.points[p].x, plane.points[p].x);
+                EXPECT_EQ(after.points[p].y, plane.points[p].y);
+            }
+        EXPECT_EQ(after.edges.size(), plane.edges.size());
+    }
 }
 
 TEST(Improve, RefusesWhatItCannotWorkOn) {

@@ -5,11 +5,14 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/faults.hpp>
 #include <anvilcast/mesh_files.hpp>
+#include <anvilcast/planar.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/sheet.hpp>
 
 #include <array>
 #include <functional>
 #include <random>
+#include <set>
 
 #include "kit/scratch.hpp"
 
@@ -265,6 +268,81 @@ TEST_F(ForeignMeshes, DamagedOnesAreToldNotTrusted) {
             for (const Index p : mesh.face_points) ASSERT_LT(p, mesh.points.size());
         } catch (const InputError& e) {
             EXPECT_NE(std::string(e.what()).find("bad.cgns"), std::string::npos);
+        }
+    }
+}
+
+/// A square of 2 x 2 beside a triangle, some cells clockwise; boundaries by edges, by points, or not at all.
+TEST_F(ForeignMeshes, PlaneMeshesAreRead) {
+    auto write = [&](double lift, bool as_polygons) {
+        return [=](int f, int base) {
+            const std::vector<Vec3> points{{0, 0, 5}, {1, 0, 5}, {1, 1, 5}, {0, 1, 5 + lift}, {2, 0, 5}};
+            std::array<cgsize_t, 3> size{5, 2, 0};
+            int zone = 0, section = 0;
+            EXPECT_EQ(cg_zone_write(f, base, "plate", size.data(), Unstructured, &zone), CG_OK);
+            write_points(f, base, zone, points);
+            if (as_polygons) {
+                const std::vector<cgsize_t> elements{1, 2, 3, 4, 2, 5, 3}, offsets{0, 4, 7};
+                EXPECT_EQ(cg_poly_section_write(f, base, zone, "cells", NGON_n, 1, 2, 0, elements.data(),
+                                                offsets.data(), &section),
+                          CG_OK);
+                return;
+            }
+            const std::vector<cgsize_t> quad{4, 3, 2, 1}, triangle{2, 5, 3}, bars{1, 2, 2, 5};
+            EXPECT_EQ(cg_section_write(f, base, zone, "quads", QUAD_4, 1, 1, 0, quad.data(), &section), CG_OK);
+            EXPECT_EQ(cg_section_write(f, base, zone, "triangles", TRI_3, 2, 2, 0, triangle.data(), &section), CG_OK);
+            EXPECT_EQ(cg_section_write(f, base, zone, "bars", BAR_2, 3, 4, 0, bars.data(), &section), CG_OK);
+            write_condition(f, base, zone, "bed", BCWall, PointRange, {3, 4}, nullptr, EdgeCenter);
+            write_condition(f, base, zone, "feed", BCInflow, PointList, {1, 4});
+        };
+    };
+    const VolumeMesh mesh = read_mesh(cgns(write(0, false), 2));
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    const QualityReport r = assess(mesh);
+    EXPECT_TRUE(r.is_plane);
+    EXPECT_NEAR(r.volume, 1.5, 1e-12);
+    ASSERT_EQ(mesh.n_named_zones(), 3U);
+    EXPECT_EQ(mesh.zones[0].name, "bed");
+    EXPECT_NEAR(r.zone_areas[0], 2, 1e-12);
+    EXPECT_EQ(mesh.zones[1].role, Role::inlet);
+    EXPECT_NEAR(r.zone_areas[1], 1, 1e-12);
+    EXPECT_EQ(mesh.zones[2].name, "unnamed");
+    auto told = [&](const std::filesystem::path& file) {
+        return kit::message_of<InputError>([&] { read_mesh(file); });
+    };
+    EXPECT_NE(told(cgns(write(0.1, false), 2)).find("one plane"), std::string::npos);
+    EXPECT_NE(told(cgns(write(0, true), 2)).find("polygons"), std::string::npos);
+}
+
+TEST_F(ForeignMeshes, PlaneMeshesOfOursComeBackFromBothFormats) {
+    PlaneRequest request;
+    request.curves = {{{"duct"}, straight_pieces({{0, 0}, {0.2, 0}, {0.2, 0.1}, {0, 0.1}, {0, 0}})},
+                      {{"rod"}, circle({0.1, 0.05}, 0.02)}};
+    request.areas = {{"water", RegionKind::fluid, Vec2{0.01, 0.05}, PlaneCells::triangles},
+                     {"steel", RegionKind::solid, Vec2{0.1, 0.05}, PlaneCells::quadrangles}};
+    request.sizing.surface = request.sizing.largest = 0.01;
+    const VolumeMesh mesh = sheet_of(mesh_plane(request).mesh);
+    for (const char* name : {"plane.cgns", "plane.vtu"}) {
+        write_mesh(directory / name, mesh);
+        const VolumeMesh back = read_mesh(directory / name);
+        EXPECT_EQ(find_faults(back), std::vector<std::string>{}) << name;
+        EXPECT_EQ(back.n_cells(), mesh.n_cells());
+        EXPECT_EQ(back.points.size(), mesh.points.size());
+        ASSERT_EQ(back.n_named_zones(), mesh.n_named_zones());
+        ASSERT_EQ(back.regions.size(), 2U);
+        for (const Region& region : back.regions)
+            EXPECT_EQ(region.kind, region.name == "steel" ? RegionKind::solid : RegionKind::fluid);
+        const QualityReport a = assess(mesh), b = assess(back);
+        EXPECT_NEAR(a.volume, b.volume, 1e-15);
+        for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
+            const auto same = std::find_if(back.zones.begin(), back.zones.end(), [&](const BoundaryZone& z) {
+                return z.name == zone.name || z.other_name == zone.name;
+            });
+            ASSERT_NE(same, back.zones.end()) << zone.name;
+            EXPECT_EQ(same->n_faces, zone.n_faces);
+            EXPECT_EQ(same->role, zone.role);
+            // The file lists the regions by name.
+            EXPECT_EQ(std::set({same->name, same->other_name}), std::set({zone.name, zone.other_name}));
         }
     }
 }

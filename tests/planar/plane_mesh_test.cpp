@@ -118,9 +118,9 @@ TEST(PlaneLayers, HaveTheHeightsAskedForOnStraightWalls) {
 
 TEST(PlaneLayers, FanOutRoundSharpEndsAndAreSquareInCorners) {
     // A wedge with a razor edge of 8 degrees in a box.
-    PlaneRequest r = request({loop("box", {{-1, -1}, {2, -1}, {2, 1}, {-1, 1}}),
-                              loop("wedge", {{0, -0.07}, {1, 0}, {0, 0.07}})},
-                             0.05, PlaneCells::triangles);
+    PlaneRequest r =
+        request({loop("box", {{-1, -1}, {2, -1}, {2, 1}, {-1, 1}}), loop("wedge", {{0, -0.07}, {1, 0}, {0, 0.07}})},
+                0.05, PlaneCells::triangles);
     r.areas[0].inside = Vec2{-0.5, 0};
     r.layers = {recipe(1e-3, 8, 1.25)};
     r.layers[0].on = {"wedge"};
@@ -236,8 +236,8 @@ TEST(DividingLines, MakePatchesOfOneRegionAndLayersGoOnAcrossThem) {
         for (const LayerFigures& f : made.figures) EXPECT_NEAR(f.full_area, f.area, 1e-12);
     }
     // A curve that bends away from the line's end is met; a line that ends in the middle of nowhere is told.
-    PlaneRequest round = request({{{"wall"}, circle({0, 0}, 0.1)}, divider({-0.1, 0}, {0.1, 0})}, 0.01,
-                                 PlaneCells::quadrangles);
+    PlaneRequest round =
+        request({{{"wall"}, circle({0, 0}, 0.1)}, divider({-0.1, 0}, {0.1, 0})}, 0.01, PlaneCells::quadrangles);
     round.areas[0].inside = Vec2{0, 0.05};
     EXPECT_NEAR(area_of(mesh_plane(round).mesh), kPi * 0.01, 2e-3 * kPi * 0.01);
     round.curves[1] = divider({-0.1, 0}, {0.05, 0});
@@ -371,7 +371,8 @@ TEST(Sheets, AreJudgedAsWhatTheyAre) {
 
 /// Error of the flow through a duct, whose speed is the solution of a Poisson equation over its section.
 double flow_error(double size, PlaneCells cells, bool in_plane) {
-    PlaneRequest r = in_plane ? request(channel(2, 1), size, cells) : request({{{"wall"}, circle({0, 0}, 1)}}, size, cells);
+    PlaneRequest r =
+        in_plane ? request(channel(2, 1), size, cells) : request({{{"wall"}, circle({0, 0}, 1)}}, size, cells);
     const PlanarMesh section = mesh_plane(r).mesh;
     SweepOptions options{.steps = static_cast<int>(std::lround(0.6 / size))};
     options.first_end.role = options.last_end.role = Role::symmetry;

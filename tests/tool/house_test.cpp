@@ -42,7 +42,7 @@ const std::vector<std::pair<std::string, std::string>> kHouse{
     {"planar", "base robust geometry mesh surface domain shape sizing surfmesh layers quality"},
     {"sweep", "base geometry mesh surface domain sizing surfmesh layers quality assemble planar"},
     {"forecast", "base robust geometry mesh surface domain shape sizing layers"},
-    {"improve", "base geometry mesh assemble tets fill check quality"},
+    {"improve", "base robust geometry mesh assemble tets fill check quality"},
     {"io", "base robust geometry mesh assemble surface"},
     {"case", "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill planar sweep quality io"},
     {"pipeline",

@@ -742,6 +742,59 @@ TEST_F(Tool, WrapsAnOvenThatNobodyCleaned) {
     EXPECT_EQ(run("inspect " + files + "--wrap in.stl --gap \"20 mm\" --inside here").status, 2);
 }
 
+TEST_F(Tool, PlaneMeshesGoThroughAllCommands) {
+    const std::string walls = std::string(ANVILCAST_SOURCE) + "/demo/wind-hut/walls.stl";
+    std::ofstream(directory / "hut.toml")
+        << "[case]\nunit = \"m\"\n[[part]]\nfile = \"" << walls
+        << "\"\nunit = \"m\"\n[plane]\nat = \"y = 1.5\"\n[surround]\nshape = \"half-circle\"\nground = true\n"
+           "[[area]]\nname = \"air\"\n[sizing]\nsurface = 0.2\nlargest = 5\n[[layers]]\non = [\"walls*\"]\n"
+           "first_height = 0.02\ncount = 4\ngrowth = 1.3\n[limits]\nskewness = 0.8\n";
+    const auto plan = nlohmann::json::parse(run("plan hut.toml --json").out);
+    const Outcome o = run("build hut.toml --out hut --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const auto summary = nlohmann::json::parse(o.out);
+    EXPECT_EQ(plan["cells"]["total"], summary["cells"]["total"]);
+    EXPECT_EQ(plan["regions"][0]["area"].get<double>(), plan["regions"][0]["area"].get<double>());
+    EXPECT_NEAR(plan["regions"][0]["area"].get<double>() / summary["regions"][0]["area"].get<double>(), 1, 1e-9);
+    for (const auto& layers : summary["layers"]) {
+        EXPECT_EQ(layers["most"], 4);
+        EXPECT_NEAR(layers["full_share"].get<double>(), 1, 1e-12);
+    }
+    const Outcome assessed = run("assess hut/mesh.cgns --unit m");
+    EXPECT_EQ(assessed.status, 0) << assessed.out;
+    for (const char* words : {"triangles", "quadrangles", "area, m", "edges  length", "smallest face angle"})
+        EXPECT_NE(assessed.out.find(words), std::string::npos) << words;
+    EXPECT_EQ(assessed.out.find("dihedral"), std::string::npos);
+    EXPECT_EQ(assessed.out.find("front of"), std::string::npos);
+    ASSERT_EQ(run("convert hut/mesh.cgns hut.vtu").status, 0);
+    EXPECT_EQ(nlohmann::json::parse(run("assess hut.vtu --json").out)["cells"],
+              nlohmann::json::parse(run("assess hut/mesh.cgns --json").out)["cells"]);
+    EXPECT_EQ(run("draw hut/mesh.cgns --out a.png --colour skewness").status, 0);
+    EXPECT_EQ(run("draw hut/mesh.cgns --out a.png --worst skewness").status, 0);
+    const Outcome cut = run("draw hut/mesh.cgns --out a.png --cut \"x = 0\"");
+    EXPECT_EQ(cut.status, 2);
+    EXPECT_NE(cut.err.find("leave out --cut"), std::string::npos) << cut.err;
+    EXPECT_EQ(run("report hut --out again.html").status, 0);
+    const Outcome better = run("improve hut/mesh.cgns --out better.cgns --target 30");
+    EXPECT_LT(better.status, 2) << better.err;
+    EXPECT_EQ(run("assess better.cgns -q").status, 0);
+#ifdef ANVILCAST_CGNSCHECK
+    for (const char* file : {"hut/mesh.cgns", "better.cgns"}) {
+        EXPECT_EQ(std::system((std::string(ANVILCAST_CGNSCHECK " -v ") + (directory / file).string() + " > " +
+                               (directory / "checked").string() + " 2>&1")
+                                  .c_str()),
+                  0);
+        EXPECT_EQ(content(directory / "checked").find("ERROR"), std::string::npos);
+    }
+#endif
+    // What a plane case has not is told with its line.
+    std::ofstream(directory / "bad.toml") << "[case]\nunit = \"m\"\n[plane]\nat = \"y is 1\"\n[[part]]\nfile = \""
+                                          << walls << "\"\nunit = \"m\"\n[sizing]\nsurface = 1\n";
+    const Outcome bad = run("build bad.toml --out bad");
+    EXPECT_EQ(bad.status, 2);
+    EXPECT_NE(bad.err.find("line 4"), std::string::npos) << bad.err;
+}
+
 TEST_F(Tool, SectionsAreSweptFromTheCaseToTheFile) {
     for (const auto& [demo, cells] : {std::pair("louvre", "prisms"), std::pair("mill-race", "hexahedra")}) {
         const std::string file = std::string(ANVILCAST_SOURCE) + "/demo/" + demo + "/case.toml";

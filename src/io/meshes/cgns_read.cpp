@@ -191,6 +191,7 @@ VolumeMesh read_cgns(const std::filesystem::path& file, const Context& context) 
         CgnsContent content = read_content(file, context);
         if (content.has_polyhedra()) return assemble_polyhedra(faces_of(std::move(content)));
         if (!content.is_ours) complete_boundary(content);
+        if (content.plane_depth > 0) assemble::put_sides_last(content.cells);
         VolumeMesh mesh = assemble_mesh(std::move(content.cells));
         return content.plane_depth > 0 ? assemble::in_order(std::move(mesh), content.plane_depth) : std::move(mesh);
     } catch (const InputError& e) {

@@ -29,7 +29,7 @@ struct CgnsContent {
     FacesOfPolyhedra polyhedra;               // their points, zones and regions are those of the cells
     std::vector<std::array<Index, 2>> twins;  // the same faces of two regions, the second first
     std::vector<ZoneByPoints> zones_by_points;
-    bool is_ours = false;  // written by us: nothing is left to guess
+    bool is_ours = false;    // written by us: nothing is left to guess
     double plane_depth = 0;  // above 0: the cells were flat, and were drawn out by so much
 
     bool has_polyhedra() const { return !polyhedra.cell_region.empty(); }

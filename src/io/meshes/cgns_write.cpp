@@ -39,8 +39,8 @@ BCType_t bc_of(Role role) {
 
 /// Names that other nodes have, beside zones and families, and beside sections.
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
-const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType", "FamilyName", "ZoneGridConnectivity",
-                                    kRegionKind,       "tetrahedra", "pyramids", "prisms",     "hexahedra",
+const std::set<std::string> kInZone{"GridCoordinates", "ZoneBC",     "ZoneType",  "FamilyName", "ZoneGridConnectivity",
+                                    kRegionKind,       "tetrahedra", "pyramids",  "prisms",     "hexahedra",
                                     "faces",           "polyhedra",  "triangles", "quadrangles"};
 
 /// A name without what separates nodes.
@@ -51,8 +51,8 @@ std::string node_name(std::string name) {
 
 /// One Zone_t for each region, under its name. Cells are sections of their types, or, when there are polyhedra, all
 /// faces are NGON_n sections and all cells one of NFACE_n. Boundary zones are sections of faces with a BC_t and a
-/// family; interfaces are sections of faces on both sides, joined one to one. Of a plane mesh the lower half is written,
-/// in two dimensions: its cells are triangles and quadrangles, its faces edges.
+/// family; interfaces are sections of faces on both sides, joined one to one. Of a plane mesh the lower half is
+/// written, in two dimensions: its cells are triangles and quadrangles, its faces edges.
 class CgnsWriter {
   public:
     CgnsWriter(const std::filesystem::path& path, const VolumeMesh& mesh, const Context& context)
@@ -228,7 +228,7 @@ class CgnsWriter {
                 for (const Index p : cell_in_file(mesh_, c)) points.push_back(number_[p]);
             }
             const auto own = static_cast<CellType>(type);
-            const ElementType_t element = !mesh_.is_plane()       ? kElementOf[type]
+            const ElementType_t element = !mesh_.is_plane()        ? kElementOf[type]
                                           : own == CellType::prism ? TRI_3
                                                                    : QUAD_4;
             write_section(cell_type_name(own, mesh_.is_plane()), element, n, points);
@@ -320,7 +320,7 @@ class CgnsWriter {
             }
             const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), on_faces(),
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter,
                                       Abutting1to1, PointList, n, own.data(), zone_names_[side.other_region].c_str(),
                                       Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",

@@ -135,7 +135,10 @@ class VtuReader {
         if (offsets.size() != types.size() || zone.size() != types.size() || region.size() != types.size())
             wrong("the cell arrays differ in length");
         // A file without a cell that fills space is of a plane mesh, if it is level.
-        is_plane_ = std::all_of(types.begin(), types.end(), [](std::uint8_t t) { return t <= 2 || t == kVtkLine || t == 4 || t == 21 || n_flat_corners(t) != 0; }) &&
+        is_plane_ = std::all_of(types.begin(), types.end(),
+                                [](std::uint8_t t) {
+                                    return t <= 2 || t == kVtkLine || t == 4 || t == 21 || n_flat_corners(t) != 0;
+                                }) &&
                     std::any_of(types.begin(), types.end(), [](std::uint8_t t) { return n_flat_corners(t) != 0; });
         std::int64_t first = 0;
         for (std::size_t c = 0; c < types.size(); ++c) {
@@ -148,7 +151,8 @@ class VtuReader {
                 continue;
             }
             const bool is_flat_cell = is_plane_ && (n_flat_corners(types[c]) != 0);
-            const auto type = is_flat_cell ? std::find(kVtkType.begin(), kVtkType.end(), n_flat_corners(types[c]) == 3 ? kVtkPrism : kVtkHexahedron)
+            const auto type = is_flat_cell ? std::find(kVtkType.begin(), kVtkType.end(),
+                                                       n_flat_corners(types[c]) == 3 ? kVtkPrism : kVtkHexahedron)
                                            : std::find(kVtkType.begin(), kVtkType.end(), linear(types[c]));
             const bool is_cell = type != kVtkType.end();
             // Others' faces, lines and points have no zone that we could know.
@@ -350,6 +354,7 @@ VolumeMesh read_vtu(const std::filesystem::path& file) {
     CellsAndBoundary cells = reader.read();
     try {
         if (reader.has_polyhedra()) return assemble_polyhedra(reader.faces(std::move(cells)));
+        if (reader.plane_depth() > 0) assemble::put_sides_last(cells);
         VolumeMesh mesh = assemble_mesh(std::move(cells));
         return reader.plane_depth() > 0 ? assemble::in_order(std::move(mesh), reader.plane_depth()) : std::move(mesh);
     } catch (const InputError& e) {

@@ -13,8 +13,8 @@
 
 #include "io/files.hpp"
 #include "io/meshes/vtu_types.hpp"
-#include "mesh/plane_parts.hpp"
 #include "mesh/cell_faces.hpp"
+#include "mesh/plane_parts.hpp"
 
 namespace anvilcast {
 namespace {
@@ -103,9 +103,9 @@ class VtuWriter {
             connectivity.insert(connectivity.end(), cell.begin(), cell.end());
             if (mesh_.cell_types[c] == CellType::polyhedron) add_polyhedron(c, connectivity);
             offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
-            types.push_back(static_cast<std::uint8_t>(mesh_.is_plane() ? cell.size() == 3 ? kVtkTriangle : kVtkQuad
-                                                                       : kVtkType[static_cast<std::size_t>(
-                                                                             mesh_.cell_types[c])]));
+            types.push_back(static_cast<std::uint8_t>(mesh_.is_plane()
+                                                          ? cell.size() == 3 ? kVtkTriangle : kVtkQuad
+                                                          : kVtkType[static_cast<std::size_t>(mesh_.cell_types[c])]));
             face_offsets_.push_back(
                 mesh_.cell_types[c] == CellType::polyhedron ? static_cast<std::int64_t>(face_stream_.size()) : -1);
         }
