@@ -106,8 +106,8 @@ struct SectionPlane {
 
 /// The curves that a surface is cut into, with the zones' names and roles, in the plane's axes: the coordinate x is
 /// dot(x_axis, p). Which triangles are met is decided by the signs of distances from the plane, points on it counting
-/// as above, so curves are closed where the surface is. Throws GeometryError when the plane misses the surface. O(n log
-/// n).
+/// as above (or all as below, where it would only touch else), so curves are closed where the surface is. Throws
+/// GeometryError when the plane misses the surface. O(n log n).
 ANVILCAST_API std::vector<PlaneCurve> section_of(const Surface& surface, const SectionPlane& plane,
                                                  double corner_angle_deg = 30);
 

@@ -35,7 +35,58 @@ void note_slide(const Outline& outline, const Pass& pass, const Pass& walled, bo
     taken = std::max(taken, std::min(stack.total / std::sin(angle), kMostTaken * s.length()));
 }
 
+void add(const ZoneLayers& z, const LayerFigures& f, ZoneLayers& zone, LayerFigures& figures) {
+    if (z.area > zone.area) {
+        zone.asked = z.asked;
+        figures.first_median = f.first_median;
+        figures.growth_median = f.growth_median;
+    }
+    const double before = figures.area - figures.bare_area, more = f.area - f.bare_area;
+    if (before + more > 0) {
+        figures.first_share_2 = (before * figures.first_share_2 + more * f.first_share_2) / (before + more);
+        figures.first_share_5 = (before * figures.first_share_5 + more * f.first_share_5) / (before + more);
+    }
+    if (more > 0) {
+        figures.first_min = before > 0 ? std::min(figures.first_min, f.first_min) : f.first_min;
+        figures.first_max = std::max(figures.first_max, f.first_max);
+    }
+    figures.most = std::max(figures.most, f.most);
+    figures.area += f.area;
+    figures.full_area += f.full_area;
+    figures.bare_area += f.bare_area;
+    zone.area += z.area;
+    zone.full_area += z.full_area;
+    zone.squeezed_area += z.squeezed_area;
+    zone.bare_area += z.bare_area;
+    for (const ZoneLayers::Shortfall& s : z.shortfalls) {
+        const auto same = std::find_if(zone.shortfalls.begin(), zone.shortfalls.end(),
+                                       [&s](const auto& t) { return t.limit == s.limit; });
+        if (same == zone.shortfalls.end())
+            zone.shortfalls.push_back(s);
+        else
+            same->area += s.area;
+    }
+}
+
 }  // namespace
+
+void join_alike(std::vector<ZoneLayers>& all_zones, std::vector<LayerFigures>& all_figures) {
+    std::vector<ZoneLayers> zones;
+    std::vector<LayerFigures> figures;
+    for (std::size_t k = 0; k < all_zones.size(); ++k) {
+        const ZoneLayers& z = all_zones[k];
+        std::size_t at = 0;
+        while (at < zones.size() && (zones[at].zone != z.zone || zones[at].region != z.region)) ++at;
+        if (at < zones.size()) {
+            add(z, all_figures[k], zones[at], figures[at]);
+            continue;
+        }
+        zones.push_back(z);
+        figures.push_back(all_figures[k]);
+    }
+    all_zones = std::move(zones);
+    all_figures = std::move(figures);
+}
 
 LayerPlan plan_layers(const Outline& outline, const std::vector<PlaneCurve>& curves, const Walls& walls,
                       std::span<const Face> faces, const std::vector<LayerRecipe>& recipes, const LayerRecipes& how,

@@ -51,6 +51,9 @@ struct GrownLayers {
     std::vector<ZoneLayers> zones;
 };
 
+/// What several patches of an area have on one zone is told as one.
+void join_alike(std::vector<ZoneLayers>& zones, std::vector<LayerFigures>& figures);
+
 /// What layers need to know of a plane mesh in the making.
 struct Ground {
     const Outline& outline;

@@ -451,6 +451,7 @@ class PlaneMesher {
                 break;
             }
         }
+        join_alike(out_.layers, out_.figures);
     }
 
     const PlaneRequest& request_;
