@@ -48,7 +48,9 @@ struct OpeningSpec {
     std::optional<Vec3> near;
     std::string rim;  ///< pattern of zone names
     bool all = false;
-    double distance = 0;  ///< the patch is moved outwards by a duct, or inwards when negative; metres
+    double distance = 0;    ///< the patch is moved outwards by a duct, or inwards when negative; metres
+    bool is_swept = false;  ///< the duct is made of prisms and hexahedra on the opening's own faces
+    int steps = 0;          ///< of such a duct; 0: by size
     int line = 0;
 };
 

@@ -8,6 +8,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/planar.hpp>
 #include <anvilcast/volume_mesh.hpp>
+#include <functional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -50,5 +51,14 @@ ANVILCAST_API double swept_cells(const PlanarMesh& section, const SweepPath& pat
 /// turns more sharply than the section is wide, so that cells would be turned over. O(n).
 ANVILCAST_API VolumeMesh sweep(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options,
                                const Context& context = {});
+
+/// A straight duct before a zone of the boundary, of the zone's own faces: triangles become prisms, quadrangles
+/// hexahedra, polygons polyhedra (as all do in a mesh of polyhedra), so layers that end on the zone are carried on.
+/// Each connected piece is drawn out along its mean normal, to an end that is flat and `length` away from its farthest
+/// point; `steps_of(place, length)` tells in how many steps, from the middle of a piece. The ends are the zone's faces
+/// then, and the ducts' walls a new zone, the last one. Throws GeometryError, with the place, for a face that looks
+/// away from where its piece is drawn to. O(n log n) for n faces of the zone, and the size of the mesh.
+ANVILCAST_API VolumeMesh add_duct(const VolumeMesh& mesh, Index zone, double length,
+                                  const std::function<int(const Vec3&, double)>& steps_of, const std::string& walls);
 
 }  // namespace anvilcast

@@ -222,6 +222,14 @@ class CaseReader {
         const auto duct = s.distance("duct"), inset = s.distance("inset");
         if (duct && inset) s.fail("[[opening]] has a duct and an inset; it can be moved one way only");
         opening.distance = duct.value_or(0) - inset.value_or(0);
+        opening.is_swept = s.truth("swept").value_or(false);
+        if (opening.is_swept && !(opening.distance > 0))
+            s.fail("[[opening]] swept = true is of a duct: write its length, duct = \"200 mm\"");
+        if (const auto steps = s.number("steps", 1, 1e6)) {
+            if (!opening.is_swept) s.fail("[[opening]] steps are those of a duct that is swept: swept = true");
+            if (*steps != std::floor(*steps)) s.fail("[[opening]] steps is a whole number");
+            opening.steps = static_cast<int>(*steps);
+        }
         const auto role = s.parsed("role", parse_role);
         if (!role)
             s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
@@ -232,6 +240,11 @@ class CaseReader {
             if (other.name == opening.name && other.role != opening.role)
                 s.fail(fmt::format("the openings called \"{}\" are one zone, which cannot be {} and {}", opening.name,
                                    role_name(other.role), role_name(opening.role)));
+            else if (other.name == opening.name && (opening.is_swept || other.is_swept) &&
+                     (other.is_swept != opening.is_swept || other.distance != opening.distance ||
+                      other.steps != opening.steps))
+                s.fail(fmt::format("the openings called \"{}\" are one zone, before which there is one kind of duct",
+                                   opening.name));
         s.finish();
         case_.openings.push_back(std::move(opening));
     }

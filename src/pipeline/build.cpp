@@ -101,7 +101,28 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
     }
 }
 
+/// Ducts that are swept from the faces of their openings.
+void sweep_ducts(const Case& c, const SizeField& field, BuildResult& result) {
+    std::vector<std::string> done;
+    for (const OpeningSpec& o : c.openings) {
+        if (!o.is_swept) continue;
+        for (Index z = 0; z < result.mesh.zones.size(); ++z) {
+            const std::string name = result.mesh.zones[z].name;
+            if (!matches_pattern(name, o.name) || result.mesh.zones[z].n_faces == 0) continue;
+            if (std::find(done.begin(), done.end(), name) != done.end() || name.ends_with("-duct")) continue;
+            done.push_back(name);
+            result.mesh = add_duct(
+                result.mesh, z, o.distance,
+                [&](const Vec3& place, double length) { return steps_of(o, length, field.at(place)); }, name + "-duct");
+        }
+    }
+}
+
 }  // namespace
+
+int steps_of(const OpeningSpec& opening, double length, double size) {
+    return opening.steps > 0 ? opening.steps : static_cast<int>(std::clamp(std::round(length / size), 1.0, 1e6));
+}
 
 SurfaceBuild build_surface(const Case& c, const Context& context) {
     if (c.plane)
@@ -150,6 +171,7 @@ BuildResult build(const Case& c, const Context& context) {
     } else {
         fill_round_layers(c, surface, field, options, result, watch, context);
     }
+    sweep_ducts(c, field, result);
     watch.lap("fill");
     if (result.fill.bad_polyhedra > 0)
         result.warnings.push_back(fmt::format(

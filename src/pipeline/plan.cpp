@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
@@ -93,6 +94,46 @@ void count_polyhedra(Plan& out) {
     for (RegionPlan& r : out.regions) r.cells *= tetrahedra > 0 ? out.core_cells / tetrahedra : 1;
 }
 
+/// The length of a zone's rim.
+double rim_of(const Surface& s, Index zone) {
+    std::map<std::array<Index, 2>, int> times;
+    for (Index t = 0; t < s.triangles.size(); ++t)
+        if (s.zone_of[t] == zone)
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Index a = s.triangles[t][k], b = s.triangles[t][(k + 1) % 3];
+                ++times[{std::min(a, b), std::max(a, b)}];
+            }
+    double sum = 0;
+    for (const auto& [edge, n] : times)
+        if (n == 1) sum += distance(s.points[edge[0]], s.points[edge[1]]);
+    return sum;
+}
+
+/// Cells and walls of ducts that are swept: the faces of their openings, and the layers that end on them, times steps.
+void plan_ducts(const Domain& domain, const Case& c, Plan& out) {
+    const std::size_t n_zones = out.zones.size();
+    for (const OpeningSpec& o : c.openings)
+        for (std::size_t z = 0; z < n_zones && o.is_swept; ++z) {
+            const ZonePlan opening = out.zones[z];
+            if (!matches_pattern(opening.name, o.name) || !(opening.area > 0)) continue;
+            const int steps = steps_of(o, o.distance, opening.size);
+            const double rim = rim_of(domain.boundary, static_cast<Index>(z));
+            int layers = 0;
+            double height = 0;
+            for (const ZonePlan& other : out.zones)
+                if (other.layers && other.layers->count > layers) {
+                    layers = other.layers->count;
+                    height = other.layers->total;
+                }
+            const double inner = std::max(0.0, 1 - rim * height / opening.area);
+            const double faces = opening.triangles * inner * (c.cells == FillCells::polyhedra ? 0.5 : 1);
+            out.core_cells += faces * steps;
+            out.layer_cells += rim / opening.size * layers * steps;
+            out.zones.push_back({opening.name + "-duct", Role::wall, false, rim * o.distance, opening.size,
+                                 rim / opening.size * steps, std::nullopt, 0});
+        }
+}
+
 }  // namespace
 
 std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources, double total, const Case& c) {
@@ -148,6 +189,7 @@ Plan plan(const Case& c, const Context& context) {
     out.cells = c.cells;
     const double filled = out.total_cells();
     if (c.cells == FillCells::polyhedra) count_polyhedra(out);
+    plan_ducts(domain, c, out);
     out.sources = p.sources;
     // Layers take their place from all sources alike.
     for (SourceShare& s : out.sources) s.cells *= p.cells > 0 ? out.core_cells / p.cells : 0;

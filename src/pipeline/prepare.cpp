@@ -68,7 +68,7 @@ std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
                 if (!taken_by[at].empty())
                     throw GeometryError(fmt::format("it picks the same opening as \"{}\"", taken_by[at]));
                 taken_by[at] = spec.name;
-                chosen.push_back(moved(body, all[at], spec.distance));
+                chosen.push_back(moved(body, all[at], spec.is_swept ? 0 : spec.distance));
                 std::string name = spec.name;
                 if (spec.all) name.replace(name.find('*'), 1, std::to_string(++number));
                 chosen.back().zone = {name, spec.role};

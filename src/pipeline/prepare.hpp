@@ -42,4 +42,7 @@ auto with_case_file(const Case& c, const Work& work) {
     }
 }
 
+/// Steps of a duct that is swept before an opening, where sizes are as given.
+int steps_of(const OpeningSpec& opening, double length, double size);
+
 }  // namespace anvilcast

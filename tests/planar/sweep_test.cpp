@@ -117,6 +117,53 @@ TEST(Sweep, PathsTurnAsTheirPointsDo) {
     EXPECT_NEAR(volume_of(sweep(s, StraightPath{{0, 0, 3}}, {.steps = 200, .twist_deg = 90})), 3, 1e-3);
 }
 
+TEST(Ducts, AreSweptFromTheFacesOfAZone) {
+    // Two plates side by side, of triangles and of quadrangles, whose tops are one zone in two pieces.
+    PlaneRequest r;
+    r.curves = {{{"rim"}, straight_pieces({{0, 0}, {1, 0}, {1, 1}, {0, 1}, {0, 0}})},
+                {{"rim"}, straight_pieces({{2, 0}, {3, 0}, {3, 2}, {2, 2}, {2, 0}})}};
+    r.areas = {{"left", RegionKind::fluid, Vec2{0.5, 0.5}, PlaneCells::triangles},
+               {"right", RegionKind::fluid, Vec2{2.5, 0.5}, PlaneCells::quadrangles}};
+    r.sizing.surface = r.sizing.largest = 0.2;
+    const VolumeMesh plates = sweep(mesh_plane(r).mesh, StraightPath{{0, 0, 0.3}}, {.steps = 2});
+    Index top = 0;
+    while (plates.zones[top].name != "end") ++top;
+    const std::size_t n_faces = plates.zones[top].n_faces;
+    std::vector<Vec3> middles;
+    const VolumeMesh mesh = add_duct(
+        plates, top, 0.5,
+        [&](const Vec3& middle, double length) {
+            EXPECT_EQ(length, 0.5);
+            middles.push_back(middle);
+            return middle.x < 1 ? 5 : 3;
+        },
+        "end-duct");
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    ASSERT_EQ(middles.size(), 2U);
+    EXPECT_NEAR(std::min(middles[0].x, middles[1].x), 0.5, 1e-2);
+    std::size_t n_triangles = 0;
+    for (std::size_t f = plates.zones[top].first_face; f < plates.zones[top].first_face + n_faces; ++f)
+        n_triangles += plates.face(f).size() == 3 ? 1 : 0;
+    EXPECT_EQ(mesh.n_cells(), plates.n_cells() + 5 * n_triangles + 3 * (n_faces - n_triangles));
+    const QualityReport q = assess(mesh);
+    EXPECT_NEAR(q.volume, 3 * 0.3 + 3 * 0.5, 1e-12);
+    EXPECT_NEAR(q.region_volumes[0], 0.8, 1e-12);
+    ASSERT_EQ(mesh.zones.size(), plates.zones.size() + 1);
+    EXPECT_EQ(mesh.zones.back().name, "end-duct");
+    EXPECT_NEAR(q.zone_areas.back(), (4 + 6) * 0.5, 1e-12);
+    EXPECT_EQ(mesh.zones[top].n_faces, n_faces);
+    EXPECT_NEAR(q.zone_areas[top], 3, 1e-12);
+    for (std::size_t f = mesh.zones[top].first_face; f < mesh.zones[top].first_face + n_faces; ++f)
+        for (const Index p : mesh.face(f)) EXPECT_NEAR(mesh.points[p].z, 0.8, 1e-12);
+    EXPECT_THROW(add_duct(
+                     plates, top, 0, [](const Vec3&, double) { return 1; }, "w"),
+                 InputError);
+    // The rims look to all sides.
+    EXPECT_THROW(add_duct(
+                     plates, 0, 1, [](const Vec3&, double) { return 1; }, "w"),
+                 GeometryError);
+}
+
 TEST(Sweep, TellsWhereItCannotGo) {
     const PlanarMesh s = section(rectangle({-0.5, -0.5}, {0.5, 0.5}), 0.25, PlaneCells::mapped);
     EXPECT_NE(refusal(s, RoundPath{{0.1, 0}, {0.1, 1}, 90}, {.steps = 9}).find("cuts the section"), std::string::npos);

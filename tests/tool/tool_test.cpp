@@ -742,6 +742,54 @@ TEST_F(Tool, WrapsAnOvenThatNobodyCleaned) {
     EXPECT_EQ(run("inspect " + files + "--wrap in.stl --gap \"20 mm\" --inside here").status, 2);
 }
 
+TEST_F(Tool, DuctsAreSweptFromTheirOpenings) {
+    auto case_of = [&](const std::string& cells, const std::string& swept) {
+        std::ofstream(directory / "duct.toml")
+            << "[case]\nunit = \"mm\"\n[[part]]\nfile = \"pipe.stl\"\nunit = \"mm\"\n"
+               "[[opening]]\nname = \"feed\"\nrole = \"inlet\"\nnear = [0, 0, 0]\nduct = 60\n"
+            << swept
+            << "[[opening]]\nname = \"drain\"\nrole = \"outlet\"\nnear = [0, 0, 100]\n[[region]]\nname = \"water\"\n"
+               "inside = [0, 0, 50]\n[sizing]\nsurface = 5\nlargest = 5\n[[layers]]\nfirst_height = 0.3\ncount = 4\n"
+               "growth = 1.2\n[fill]\ncells = \""
+            << cells << "\"\n";
+    };
+    for (const std::string cells : {"tetrahedra", "polyhedra"}) {
+        case_of(cells, "");
+        const Outcome plain = run("build duct.toml --out plain --json");
+        ASSERT_LT(plain.status, 2) << plain.err;
+        case_of(cells, "swept = true\n");
+        const double planned = nlohmann::json::parse(run("plan duct.toml --json").out)["cells"]["total"];
+        const Outcome o = run("build duct.toml --out swept --json");
+        ASSERT_LT(o.status, 2) << o.err;
+        const auto summary = nlohmann::json::parse(o.out), other = nlohmann::json::parse(plain.out);
+        EXPECT_NEAR(summary["regions"][0]["volume"].get<double>() / other["regions"][0]["volume"].get<double>(), 1,
+                    5e-3);
+        EXPECT_NEAR(planned / summary["cells"]["total"].get<double>(), 1, 0.15);
+        for (const auto& zone : summary["zones"]) {
+            for (const auto& same : other["zones"])
+                if (same["name"] == zone["name"]) {
+                    EXPECT_NEAR(zone["area"].get<double>() / same["area"].get<double>(), 1, 1e-2) << zone;
+                }
+        }
+        // Layers go on along the duct.
+        bool has_duct = false;
+        for (const auto& layers : summary["layers"])
+            if (layers["zone"] == "feed-duct") {
+                has_duct = true;
+                EXPECT_EQ(layers["most"], 4);
+                EXPECT_GT(layers["full_share"].get<double>(), 0.99);
+            }
+        if (cells == "tetrahedra") {
+            EXPECT_TRUE(has_duct);
+            EXPECT_GT(summary["cells"]["hexahedra"].get<int>(), 100);
+            EXPECT_LT(summary["cells"]["total"].get<double>(), other["cells"]["total"].get<double>());
+        }
+        EXPECT_LT(run("assess swept/mesh.cgns -q").status, 2);
+    }
+    case_of("tetrahedra", "swept = true\nsteps = 2.5\n");
+    EXPECT_NE(run("plan duct.toml").err.find("whole number"), std::string::npos);
+}
+
 TEST_F(Tool, PlaneMeshesGoThroughAllCommands) {
     const std::string walls = std::string(ANVILCAST_SOURCE) + "/demo/wind-hut/walls.stl";
     std::ofstream(directory / "hut.toml")
@@ -797,10 +845,12 @@ TEST_F(Tool, PlaneMeshesGoThroughAllCommands) {
 
 TEST_F(Tool, SectionsAreSweptFromTheCaseToTheFile) {
     // The one as it is, the other as a sheet of one cell.
-    std::ofstream(directory / "sheet.toml") << content(std::filesystem::path(ANVILCAST_SOURCE) / "demo/louvre/case.toml")
-                                            << "\n[sweep]\none_cell = \"2 mm\"\n";
+    std::ofstream(directory / "sheet.toml")
+        << content(std::filesystem::path(ANVILCAST_SOURCE) / "demo/louvre/case.toml")
+        << "\n[sweep]\none_cell = \"2 mm\"\n";
     const std::string mill_race = std::string(ANVILCAST_SOURCE) + "/demo/mill-race/case.toml";
-    for (const auto& [demo, file] : {std::pair("louvre", std::string("sheet.toml")), std::pair("mill-race", mill_race)}) {
+    for (const auto& [demo, file] :
+         {std::pair("louvre", std::string("sheet.toml")), std::pair("mill-race", mill_race)}) {
         const auto plan = nlohmann::json::parse(run("plan " + file + " --json").out);
         const Outcome o = run("build " + file + " --out " + demo + " --json");
         ASSERT_EQ(o.status, 0) << o.err;
