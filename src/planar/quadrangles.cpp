@@ -26,18 +26,27 @@ namespace {
 
 constexpr int kLongestPath = 24;
 constexpr int kSweeps = 12, kMendings = 8;
-/// Cosines of corners: what is within 30 degrees of a right angle needs no defending; beyond 45 it is mended.
-constexpr double kFine = 0.5, kMended = 0.707;
+/// Squares of cosines of corners: what is within 30 degrees of a right angle needs no defending; beyond 45 it is mended.
+constexpr double kFine = 0.25, kMended = 0.5;
+/// Of the edges at a point: a move by less is none, and its neighbours need not be looked at again.
+constexpr double kStill = 0.004;
 
 std::uint64_t key_of(Index a, Index b) { return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a; }
 
-/// How far the worst corner is from square: its cosine, 2 where it is 180 degrees or more.
+/// How far the worst corner is from square: the square of its cosine, 2 where it is 180 degrees or more.
 double worst_corner(const std::array<Vec2, 4>& c) {
+    std::array<Vec2, 4> edge;
+    std::array<double, 4> square;
+    for (std::size_t k = 0; k < 4; ++k) {
+        edge[k] = c[(k + 1) % 4] - c[k];
+        square[k] = length_squared(edge[k]);
+    }
     double worst = 0;
     for (std::size_t k = 0; k < 4; ++k) {
-        const Vec2 u = c[(k + 1) % 4] - c[k], v = c[(k + 3) % 4] - c[k];
-        if (!(cross(u, v) > 0)) return 2;
-        worst = std::max(worst, std::abs(dot(u, v)) / std::sqrt(length_squared(u) * length_squared(v)));
+        const Vec2 &u = edge[k], &v = edge[(k + 3) % 4];
+        if (!(cross(v, u) > 0)) return 2;
+        const double d = dot(u, v);
+        worst = std::max(worst, d * d / (square[k] * square[(k + 3) % 4]));
     }
     return worst;
 }
@@ -88,7 +97,7 @@ class Pairing {
         double worst;
         Index one, other;
     };
-    static constexpr double kWorstPair = 0.95;
+    static constexpr double kWorstPair = 0.9;
 
     double worst_of(Index one, Index other) const {
         const auto q = merged(one, other);
@@ -202,8 +211,10 @@ class Smoother {
     }
 
     void run() {
+        may_move_.assign(mesh_.points.size(), 1);
         for (int k = 0; k < kSweeps; ++k)
-            for (auto v = static_cast<Index>(n_given_); v < mesh_.points.size(); ++v) smooth(v);
+            for (auto v = static_cast<Index>(n_given_); v < mesh_.points.size(); ++v)
+                if (may_move_[v] != 0) smooth(v);
         for (int k = 0; k < kMendings; ++k)
             for (auto v = static_cast<Index>(n_given_); v < mesh_.points.size(); ++v) mend(v);
     }
@@ -242,7 +253,13 @@ class Smoother {
             const Vec2 square = midpoint(a, b) + left_of(b - a) * 0.5;
             sum = sum + midpoint(midpoint(a, b), square);
         }
-        try_to_move(v, sum / static_cast<double>(first_[v + 1] - first_[v]), kFine);
+        const Vec2 before = mesh_.points[v], place = sum / static_cast<double>(first_[v + 1] - first_[v]);
+        const auto& c = mesh_.cells[cells_[first_[v]]];
+        const double still = kStill * kStill * distance_squared(mesh_.points[c[0]], mesh_.points[c[2]]);
+        may_move_[v] = 0;
+        if (distance_squared(place, before) < still || !try_to_move(v, place, kFine)) return;
+        for (Index i = first_[v]; i < first_[v + 1]; ++i)
+            for (const Index p : mesh_.cells[cells_[i]]) may_move_[p] = 1;
     }
     bool try_to_move(Index v, const Vec2& place, double fine) {
         const double before = worst_at(v, mesh_.points[v]), after = worst_at(v, place);
@@ -265,6 +282,7 @@ class Smoother {
 
     AllQuadrangles& mesh_;
     std::size_t n_given_;
+    std::vector<char> may_move_;  ///< points beside which something has changed
     std::vector<Index> first_, cells_;
 };
 
