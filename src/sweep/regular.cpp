@@ -10,6 +10,8 @@
 #include <anvilcast/errors.hpp>
 
 #include <algorithm>
+#include <iterator>
+#include <tuple>
 #include <unordered_map>
 
 namespace anvilcast::sweeping {
@@ -58,6 +60,7 @@ class Builder {
     VolumeMesh run(const Zone& first_end, const Zone& last_end) {
         out_.regions = section_.regions;
         add_cells();
+        make_room_for_faces();
         add_inner_faces();
         for (const Zone& zone : section_.zones) out_.zones.push_back({zone.name, zone.role, 0, 0, zone.other_name});
         for (const bool between : {true, false})
@@ -72,104 +75,124 @@ class Builder {
 
   private:
     bool is_interface(Index z) const { return section_.zones[z].role == Role::interface_; }
-    Index point(Index p, std::size_t layer) const {
-        return static_cast<Index>(layer % n_layers_ * section_.points.size() + p);
+    /// Number of the first point of a layer, and of the first cell of a step.
+    Index first_point(std::size_t layer) const {
+        return static_cast<Index>((layer == n_layers_ ? 0 : layer) * section_.points.size());
     }
-    Index cell(Index c, std::size_t layer) const { return static_cast<Index>(layer * section_.cells.size() + c); }
+    Index first_cell(std::size_t step) const { return static_cast<Index>(step * section_.cells.size()); }
 
     void add_cells() {
         const std::size_t n = section_.cells.size() * n_steps_;
-        out_.cell_types.reserve(n);
-        out_.cell_region.reserve(n);
-        out_.cell_offsets.reserve(n + 1);
-        out_.cell_points.reserve(8 * n);
-        out_.cell_offsets.push_back(0);
-        for (std::size_t k = 0; k < n_steps_; ++k)
-            for (Index c = 0; c < section_.cells.size(); ++c) {
-                const auto& corners = section_.cells[c];
-                const auto m = static_cast<std::size_t>(PlanarMesh::n_corners(corners));
-                out_.cell_types.push_back(m == 3 ? CellType::prism : CellType::hexahedron);
-                out_.cell_region.push_back(section_.cell_region[c]);
-                for (const std::size_t layer : {k, k + 1})
-                    for (std::size_t i = 0; i < m; ++i) out_.cell_points.push_back(point(corners[i], layer));
-                out_.cell_offsets.push_back(out_.cell_points.size());
+        for (const auto& corners : section_.cells)
+            n_corners_ += static_cast<std::size_t>(PlanarMesh::n_corners(corners));
+        out_.cell_types.resize(n);
+        out_.cell_region.resize(n);
+        out_.cell_offsets.resize(n + 1);
+        out_.cell_points.resize(2 * n_corners_ * n_steps_);
+        std::size_t c = 0;
+        Index* at = out_.cell_points.data();
+        for (std::size_t k = 0; k < n_steps_; ++k) {
+            const Index below = first_point(k), above = first_point(k + 1);
+            for (std::size_t i = 0; i < section_.cells.size(); ++i, ++c) {
+                const auto& corners = section_.cells[i];
+                const int m = PlanarMesh::n_corners(corners);
+                out_.cell_types[c] = m == 3 ? CellType::prism : CellType::hexahedron;
+                out_.cell_region[c] = section_.cell_region[i];
+                for (const Index base : {below, above})
+                    for (int q = 0; q < m; ++q) *at++ = base + corners[static_cast<std::size_t>(q)];
+                out_.cell_offsets[c + 1] = static_cast<std::size_t>(at - out_.cell_points.data());
             }
+        }
     }
 
+    // ---- faces, one after the other into arrays of the right size ----
+
+    void make_room_for_faces() {
+        std::size_t n_inner = 0;
+        for (const Edge& e : edges_) n_inner += e.high != kNone ? 1 : 0;
+        const std::size_t n_flat_layers = n_steps_ - (is_closed_ ? 0 : 1), n_ends = is_closed_ ? 0 : 2;
+        const std::size_t n = n_steps_ * edges_.size() + (n_flat_layers + n_ends) * section_.cells.size();
+        out_.face_offsets.resize(n + 1);
+        out_.owner.resize(n);
+        out_.neighbour.resize(n_steps_ * n_inner + n_flat_layers * section_.cells.size());
+        out_.face_points.resize(4 * n_steps_ * edges_.size() + (n_flat_layers + n_ends) * n_corners_);
+    }
     void close_face(Index owner) {
-        out_.face_offsets.push_back(out_.face_points.size());
-        out_.owner.push_back(owner);
+        out_.owner[n_faces_] = owner;
+        out_.face_offsets[++n_faces_] = n_face_points_;
     }
-    void add_side(const Edge& e, std::size_t layer) {
-        for (const Index p :
-             {point(e.from, layer), point(e.to, layer), point(e.to, layer + 1), point(e.from, layer + 1)})
-            out_.face_points.push_back(p);
-        close_face(cell(e.low, layer));
-    }
-    /// The section itself at a layer of points, facing up or down.
-    void add_flat(Index c, std::size_t layer, bool is_up, Index owner) {
-        const auto& corners = section_.cells[c];
-        const auto m = static_cast<std::size_t>(PlanarMesh::n_corners(corners));
-        for (std::size_t i = 0; i < m; ++i) out_.face_points.push_back(point(corners[is_up ? i : m - 1 - i], layer));
+    void add_side(const Edge& e, Index below, Index above, Index owner) {
+        Index* at = out_.face_points.data() + n_face_points_;
+        at[0] = below + e.from;
+        at[1] = below + e.to;
+        at[2] = above + e.to;
+        at[3] = above + e.from;
+        n_face_points_ += 4;
         close_face(owner);
     }
+    /// The section itself at a layer of points, facing up or down.
+    void add_flat(Index c, Index base, bool is_up, Index owner) {
+        const auto& corners = section_.cells[c];
+        const auto m = static_cast<std::size_t>(PlanarMesh::n_corners(corners));
+        Index* at = out_.face_points.data() + n_face_points_;
+        for (std::size_t i = 0; i < m; ++i) at[i] = base + corners[is_up ? i : m - 1 - i];
+        n_face_points_ += m;
+        close_face(owner);
+    }
+    void add_neighbour(Index cell) { out_.neighbour[n_neighbours_++] = cell; }
 
     void add_inner_faces() {
-        // Edges within regions by their lower cell.
-        std::vector<std::vector<Index>> own(section_.cells.size());
-        std::size_t n_inner = 0, n_edges = edges_.size();
-        for (Index e = 0; e < n_edges; ++e)
-            if (edges_[e].high != kNone && edges_[e].zone == kNone) {
-                own[edges_[e].low].push_back(e);
-                ++n_inner;
-            }
-        for (auto& list : own)
-            std::sort(list.begin(), list.end(), [this](Index a, Index b) { return edges_[a].high < edges_[b].high; });
-        const std::size_t all = n_steps_ * (n_edges + section_.cells.size()) + 2 * section_.cells.size();
-        out_.face_offsets.reserve(all + 1);
-        out_.face_points.reserve(4 * all);
-        out_.owner.reserve(all);
-        out_.neighbour.reserve(n_steps_ * (n_inner + section_.cells.size()));
-        out_.face_offsets.push_back(0);
-        for (std::size_t k = 0; k < n_steps_; ++k)
-            for (Index c = 0; c < section_.cells.size(); ++c) {
-                for (const Index e : own[c]) {
-                    add_side(edges_[e], k);
-                    out_.neighbour.push_back(cell(edges_[e].high, k));
+        // Edges within regions by their lower cell, then their higher one.
+        std::vector<Index> inner;
+        for (Index e = 0; e < edges_.size(); ++e)
+            if (edges_[e].high != kNone && edges_[e].zone == kNone) inner.push_back(e);
+        std::sort(inner.begin(), inner.end(), [this](Index a, Index b) {
+            return std::tie(edges_[a].low, edges_[a].high) < std::tie(edges_[b].low, edges_[b].high);
+        });
+        const auto n_cells = static_cast<Index>(section_.cells.size());
+        for (std::size_t k = 0; k < n_steps_; ++k) {
+            const Index below = first_point(k), above = first_point(k + 1), cell = first_cell(k);
+            auto e = inner.begin();
+            for (Index c = 0; c < n_cells; ++c) {
+                for (; e != inner.end() && edges_[*e].low == c; ++e) {
+                    add_side(edges_[*e], below, above, cell + c);
+                    add_neighbour(cell + edges_[*e].high);
                 }
                 if (k + 1 < n_steps_) {
-                    add_flat(c, k + 1, true, cell(c, k));
-                    out_.neighbour.push_back(cell(c, k + 1));
+                    add_flat(c, above, true, cell + c);
+                    add_neighbour(cell + n_cells + c);
                 }
                 if (is_closed_ && k == 0) {
-                    add_flat(c, 0, false, cell(c, 0));
-                    out_.neighbour.push_back(cell(c, n_steps_ - 1));
+                    add_flat(c, 0, false, c);
+                    add_neighbour(first_cell(n_steps_ - 1) + c);
                 }
             }
+        }
     }
 
     void add_zone(Index z) {
-        BoundaryZone& own = out_.zones[z];
-        own.first_face = out_.owner.size();
+        std::vector<Edge> of_zone;
+        std::copy_if(edges_.begin(), edges_.end(), std::back_inserter(of_zone),
+                     [z](const Edge& e) { return e.zone == z; });
+        out_.zones[z].first_face = n_faces_;
+        out_.zones[z].n_faces = n_steps_ * of_zone.size();
         for (std::size_t k = 0; k < n_steps_; ++k)
-            for (const Edge& e : edges_) {
-                if (e.zone != z) continue;
-                add_side(e, k);
-                if (e.high != kNone) out_.neighbour.push_back(cell(e.high, k));
+            for (const Edge& e : of_zone) {
+                add_side(e, first_point(k), first_point(k + 1), first_cell(k) + e.low);
+                if (e.high != kNone) add_neighbour(first_cell(k) + e.high);
             }
-        own.n_faces = out_.owner.size() - own.first_face;
     }
     void add_end(const Zone& zone, std::size_t layer) {
-        BoundaryZone own{zone.name, zone.role, out_.owner.size(), section_.cells.size(), {}};
-        for (Index c = 0; c < section_.cells.size(); ++c)
-            add_flat(c, layer, layer > 0, cell(c, layer > 0 ? layer - 1 : 0));
-        out_.zones.push_back(std::move(own));
+        out_.zones.push_back({zone.name, zone.role, n_faces_, section_.cells.size(), {}});
+        const Index cell = first_cell(layer > 0 ? layer - 1 : 0);
+        for (Index c = 0; c < section_.cells.size(); ++c) add_flat(c, first_point(layer), layer > 0, cell + c);
     }
 
     const PlanarMesh& section_;
     std::size_t n_steps_, n_layers_;
     bool is_closed_;
     std::vector<Edge> edges_;
+    std::size_t n_corners_ = 0, n_faces_ = 0, n_face_points_ = 0, n_neighbours_ = 0;
     VolumeMesh out_;
 };
 
