@@ -64,8 +64,23 @@ Index Triangulation::insert(const Vec2& p, const Place& place) {
         split_edge(place.half_edge, v);
     todo_.clear();
     around(v, [&](Index h) { todo_.push_back(next(h)); });
-    settle(todo_);
+    settle_round(v);
     return v;
+}
+
+/// After a point came into what was Delaunay before, only edges across from it may be wrong, and each of these can be
+/// flipped: the point beyond lies in the circle through its ends and the new point.
+void Triangulation::settle_round(Index v) {
+    while (!todo_.empty()) {
+        const Index h = todo_.back();
+        todo_.pop_back();
+        if (is_delaunay(h)) continue;
+        const Index g = twin_[h];
+        flip(h);
+        for (const Index t : {h / 3, g / 3})
+            for (Index k = 3 * t; k < 3 * t + 3; ++k)
+                if (across(k) == v) todo_.push_back(k);
+    }
 }
 
 void Triangulation::split_triangle(Index t, Index v) {

@@ -79,6 +79,7 @@ class Triangulation {
     void split_triangle(Index t, Index v);
     void split_edge(Index h, Index v);
     void settle(std::vector<Index>& todo);
+    void settle_round(Index v);
     bool is_delaunay(Index h) const;
 
     std::vector<Vec2> points_;
