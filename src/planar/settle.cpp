@@ -243,7 +243,7 @@ class Settler {
         };
         SegmentGrid among_tops(tops), among_walls(segments_);
         for (std::size_t i = 0; i < tops.size(); ++i) {
-            const auto& [one, other] = columns[i];
+            const Index one = columns[i][0], other = columns[i][1];
             bool is_crossed = false;
             among_tops.near(tops[i].a, tops[i].b, [&](std::size_t k) {
                 if (k == i || !meets(tops[i], tops[k])) return;
