@@ -16,6 +16,7 @@
 #include <numbers>
 
 #include "planar/mapped.hpp"
+#include "planar/untangle.hpp"
 #include "planar/vec2.hpp"
 
 namespace anvilcast::planar {
@@ -290,13 +291,14 @@ Quadrangles fill_mapped(const MappedPlan& plan, const std::vector<Vec2>& rim, co
             side[s] = blocks.along_rim(start[plan.corners[s]], edges_between(s, (s + 1) % 4));
         is_good = blocks.fill(side[0], side[1], side[2], side[3]);
     }
-    if (!is_good)
+    Quadrangles out = blocks.take();
+    if (!is_good && !untangle(rim, out))
         throw GeometryError(
             fmt::format("the area \"{}\" cannot be mapped without cells that fold: its outline turns back "
                         "too far; name other corners, divide it by curves, or write cells = "
                         "\"triangles\"",
                         name));
-    return blocks.take();
+    return out;
 }
 
 }  // namespace anvilcast::planar

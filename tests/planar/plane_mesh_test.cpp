@@ -248,6 +248,42 @@ TEST(DividingLines, MakePatchesOfOneRegionAndLayersGoOnAcrossThem) {
     EXPECT_THROW(mesh_plane(open), InputError);
 }
 
+TEST(MappedAreas, AreUnfoldedWhereTheirOutlineTurnsBack) {
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> radius(0.5, 1);
+    int n_refused = 0;
+    for (int k = 0; k < 40; ++k) {
+        const int n = 8 + 4 * (k % 4);
+        std::vector<Vec2> corners;
+        double exact = 0;
+        for (int i = 0; i < n; ++i) {
+            const double a = 2 * kPi * i / n, r = radius(random);
+            corners.push_back({r * std::cos(a), r * std::sin(a)});
+        }
+        for (std::size_t i = 0; i < corners.size(); ++i) {
+            const Vec2 &a = corners[i], &b = corners[(i + 1) % corners.size()];
+            exact += 0.5 * (a.x * b.y - a.y * b.x);
+        }
+        PlaneRequest r = request({loop("rim", corners)}, 0.06, PlaneCells::mapped);
+        r.curves[0].corner_angle_deg = 0.01;
+        try {
+            const PlanarMesh m = mesh_plane(r).mesh;
+            expect_sound(m);
+            EXPECT_NEAR(area_of(m), exact, 1e-12);
+            for (const auto& cell : m.cells)
+                for (std::size_t c = 0; c < 4; ++c) {
+                    const Vec2 &a = m.points[cell[(c + 3) % 4]], &b = m.points[cell[c]],
+                               &d = m.points[cell[(c + 1) % 4]];
+                    EXPECT_GT((b.x - a.x) * (d.y - b.y) - (b.y - a.y) * (d.x - b.x), 0);
+                }
+        } catch (const GeometryError&) {
+            ++n_refused;
+        }
+    }
+    // A corner of more than 180 degrees that is one of the four cannot be in one cell.
+    EXPECT_LE(n_refused, 2);
+}
+
 TEST(Sections, AreTheOutlinesOfBodiesWithTheirZones) {
     const Surface box = kit::box({-1, -2, -3}, {1, 2, 3});
     for (const SectionPlane& plane : {SectionPlane{{0, 0, 1}, 0.5}, SectionPlane{{0, 0, 1}, -3},
