@@ -32,7 +32,9 @@ constexpr double kEquilateral = 0.8660254037844386;
 /// Sines of angles: above the first (40 degrees) a triangle needs no defending; below the second (35) it is mended;
 /// where all are above the third (58) there is nothing to gain.
 constexpr double kFine = 0.64, kMended = 0.57, kPerfect = 0.85;
-constexpr int kSweeps = 4, kMendings = 6;
+/// Sine of the smallest angle that a flip for the sake of degrees may leave, before points are moved.
+constexpr double kLeastFlipped = 0.35;
+constexpr int kSweeps = 4, kRelaxations = 4, kMendings = 6;
 
 double smallest_sine(const Vec2& a, const Vec2& b, const Vec2& c) {
     const double p = distance_squared(b, c), q = distance_squared(c, a), r = distance_squared(a, b);
@@ -61,6 +63,10 @@ class Filler {
             context_.check_stop();
             smooth();
             mesh_.restore();
+        }
+        for (int k = 0; k < kRelaxations; ++k) {
+            if (!even_out_degrees()) break;
+            for (int sweep = 0; sweep < 2; ++sweep) smooth();
         }
         for (int k = 0; k < kMendings && mend(); ++k) flip_for_angles();
         return result();
@@ -306,6 +312,33 @@ class Filler {
             }
         }
         return has_moved;
+    }
+
+    /// Flips edges where points then have numbers of neighbours nearer to six: pairs of five and seven meet and are
+    /// gone.
+    bool even_out_degrees() {
+        std::vector<int> degree(mesh_.n_points(), 0);
+        for (Index h = 0; h < mesh_.n_half_edges(); ++h) ++degree[mesh_.from(h)];
+        bool has_flipped = false;
+        for (Index h = 0; h < mesh_.n_half_edges(); ++h) {
+            const Index g = mesh_.twin(h);
+            if (g == kNone || g < h || mesh_.tag(h / 3) == kNone || mesh_.is_fixed(h)) continue;
+            const Index a = mesh_.from(h), b = mesh_.to(h), c = mesh_.across(h), d = mesh_.across(g);
+            if (!is_free(a) || !is_free(b) || !is_free(c) || !is_free(d)) continue;
+            auto off = [](int n) { return (n - 6) * (n - 6); };
+            const int before = off(degree[a]) + off(degree[b]) + off(degree[c]) + off(degree[d]),
+                      after = off(degree[a] - 1) + off(degree[b] - 1) + off(degree[c] + 1) + off(degree[d] + 1);
+            if (after >= before || !mesh_.can_flip(h)) continue;
+            const Vec2 &pa = mesh_.point(a), &pb = mesh_.point(b), &pc = mesh_.point(c), &pd = mesh_.point(d);
+            if (std::min(smallest_sine(pa, pd, pc), smallest_sine(pd, pb, pc)) < kLeastFlipped) continue;
+            mesh_.flip(h);
+            --degree[a];
+            --degree[b];
+            ++degree[c];
+            ++degree[d];
+            has_flipped = true;
+        }
+        return has_flipped;
     }
 
     void flip_for_angles() {
