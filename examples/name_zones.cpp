@@ -1,11 +1,11 @@
 // Divide a surface at its sharp edges and name the pieces by rule: name_zones FILE.stl OUT.obj
 // The rules fit the shell of the dust cyclone demo.
 
-#include <anvilcast/weld.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/surface_files.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cstdio>
 

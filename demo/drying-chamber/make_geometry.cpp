@@ -3,8 +3,8 @@
 //
 //     make_drying_chamber DIRECTORY
 
-#include <anvilcast/weld.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cstdio>
 #include <exception>

@@ -3,9 +3,9 @@
 //
 //     make_dust_cyclone cyclone-shell.stl
 
-#include <anvilcast/weld.hpp>
 #include <anvilcast/polygon.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/weld.hpp>
 
 #include <cmath>
 #include <cstdio>

@@ -26,7 +26,8 @@ namespace {
 
 constexpr int kLongestPath = 24;
 constexpr int kSweeps = 12, kMendings = 8;
-/// Squares of cosines of corners: what is within 30 degrees of a right angle needs no defending; beyond 45 it is mended.
+/// Squares of cosines of corners: what is within 30 degrees of a right angle needs no defending; beyond 45 it is
+/// mended.
 constexpr double kFine = 0.25, kMended = 0.5;
 /// Of the edges at a point: a move by less is none, and its neighbours need not be looked at again.
 constexpr double kStill = 0.004;
