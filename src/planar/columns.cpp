@@ -193,7 +193,6 @@ class Setter {
         c.from_end = is_last != free.is_forward;
         c.per_height = 1 / std::sin(angle);
         c.way = along * c.per_height;
-        constexpr double kMostTaken = 0.45;
         c.room = kMostTaken * g_.outline.strands[c.strand].length() / c.per_height;
         c.limit = LayerLimit::corner_of_zone;
         // The layers on both sides of what they slide along are one column there.

@@ -74,6 +74,9 @@ inline double angle_from(const Vec2& a, const Vec2& b) {
     return angle < 0 ? angle + 2 * std::numbers::pi : angle;
 }
 
+/// The share of a strand that layers at one of its ends may slide along.
+inline constexpr double kMostTaken = 0.45;
+
 /// Layers slide along what stands on their wall at an angle between 40 and 150 degrees.
 inline bool can_slide(double angle) {
     return angle >= 40 * std::numbers::pi / 180 && angle <= 150 * std::numbers::pi / 180;

@@ -14,9 +14,6 @@
 namespace anvilcast::planar {
 namespace {
 
-/// The share of a strand that layers at one of its ends may slide along.
-constexpr double kMostTaken = 0.45;
-
 /// What slides along the strand of `pass` beside a corner, with the layers of `walled`, whose stack at the node counts.
 void note_slide(const Outline& outline, const Pass& pass, const Pass& walled, bool at_start_of_pass,
                 const std::vector<LayerRecipe>& recipes, const SizeField& sizes, LayerPlan& plan) {
