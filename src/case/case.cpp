@@ -114,6 +114,10 @@ class CaseReader {
         for (const toml::table* t : list("area")) {
             Section s = section(*t, "[[area]]");
             plane.areas.push_back(read_area(s));
+            for (const PlaneArea& other : plane.areas)
+                if (other.name == plane.areas.back().name && other.kind != plane.areas.back().kind)
+                    s.fail(fmt::format("the areas called \"{}\" are one region, which cannot be {} and {}", other.name,
+                                       region_kind_name(other.kind), region_kind_name(plane.areas.back().kind)));
         }
         if (const toml::table* t = table("plane", nullptr)) {
             Section s = section(*t, "[plane]");
