@@ -3,17 +3,17 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
+#include <numeric>
 
 namespace anvilcast::surfmesh {
 namespace {
 
 class Divider {
   public:
-    Divider(const Draft& draft, std::size_t most, double cut) : most_(most), cut_(cut) {
+    Divider(const Draft& draft, std::vector<Index> triangles, std::size_t most, double cut)
+        : most_(most), cut_(cut), order_(std::move(triangles)) {
         for (const Triangle& c : draft.triangles)
             centers_.push_back(draft.points[c[0]] + draft.points[c[1]] + draft.points[c[2]]);
-        order_.resize(centers_.size());
-        for (Index t = 0; t < order_.size(); ++t) order_[t] = t;
         divide(0, order_.size());
     }
     std::vector<std::vector<Index>> chunks;
@@ -55,6 +55,17 @@ std::vector<Index> chunk_of_points(const Draft& draft, const std::vector<std::ve
             for (const Index p : draft.triangles[t])
                 chunk_of[p] = chunk_of[p] == kNone || chunk_of[p] == c ? c : kSeveral;
     return chunk_of;
+}
+
+std::vector<Index> all_but(const std::vector<Index>& triangles, std::size_t n) {
+    std::vector<Index> rest;
+    auto next = triangles.begin();
+    for (Index t = 0; t < n; ++t)
+        if (next != triangles.end() && *next == t)
+            ++next;
+        else
+            rest.push_back(t);
+    return rest;
 }
 
 struct Chunk {
@@ -167,18 +178,30 @@ void work_in_chunks(Draft& draft, const Original& original, const SizeAt& size_a
         draft = remesher.take(number);
         return;
     }
-    const Divider divider(draft, chunk, cut);
-    const std::vector<Index> chunk_of = chunk_of_points(draft, divider.chunks);
+    std::vector<Index> all(draft.triangles.size());
+    std::iota(all.begin(), all.end(), Index{0});
+    work_in_chunks(draft, all, original, size_at, limits, chunk, cut, work);
+}
+
+void work_in_chunks(Draft& draft, const std::vector<Index>& triangles, const Original& original, const SizeAt& size_at,
+                    const ShapeLimits& limits, std::size_t chunk, double cut,
+                    const std::function<void(Remesher&)>& work) {
+    auto chunks = Divider(draft, triangles, chunk, cut).chunks;
+    const std::size_t n_to_work_on = chunks.size();
+    chunks.push_back(all_but(triangles, draft.triangles.size()));
+    const std::vector<Index> chunk_of = chunk_of_points(draft, chunks);
     std::vector<Index> local(draft.points.size(), kNone);
-    std::vector<Chunk> done(divider.chunks.size());
+    std::vector<Chunk> done(chunks.size());
     tbb::parallel_for(std::size_t{0}, done.size(), [&](std::size_t c) {
         std::vector<char> is_locked;
-        Chunk cut_chunk = cut_out(draft, divider.chunks[c], chunk_of, local, is_locked);
+        done[c] = cut_out(draft, chunks[c], chunk_of, local, is_locked);
+        if (c >= n_to_work_on) return;
         std::vector<Index> number;
-        Remesher remesher(original, size_at, limits, std::move(cut_chunk.draft), std::move(is_locked));
+        Remesher remesher(original, size_at, limits, std::move(done[c].draft), std::move(is_locked));
         work(remesher);
         done[c].draft = remesher.take(number);
-        for (const Index p : number) done[c].number.push_back(p == kNone ? kNone : cut_chunk.number[p]);
+        for (Index& p : number) p = p == kNone ? kNone : done[c].number[p];
+        done[c].number = std::move(number);
     });
     draft = put_together(done, draft.points.size());
 }

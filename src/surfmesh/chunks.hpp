@@ -16,4 +16,9 @@ Draft make_draft(const Original& original, const SizeAt& size_at);
 void work_in_chunks(Draft& draft, const Original& original, const SizeAt& size_at, const ShapeLimits& limits,
                     std::size_t chunk, double cut, const std::function<void(Remesher&)>& work);
 
+/// The same on some of the triangles (ascending); the others stay as they are.
+void work_in_chunks(Draft& draft, const std::vector<Index>& triangles, const Original& original, const SizeAt& size_at,
+                    const ShapeLimits& limits, std::size_t chunk, double cut,
+                    const std::function<void(Remesher&)>& work);
+
 }  // namespace anvilcast::surfmesh

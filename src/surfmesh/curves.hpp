@@ -18,10 +18,17 @@ struct CurvePlace {
     Vec3 point;
 };
 
-/// The places that divide each curve, ends not included (a loop without corners: its first point stays). Pieces have
-/// the lengths that the sizes ask for, all stretched alike to come out even, and their chords stay within `deviation`
-/// sizes of the curve. Divisions asked for by number come out as asked.
-std::vector<std::vector<CurvePlace>> divide_curves(const Original& original, const SizeAt& size_at,
-                                                   const SurfaceMeshOptions& options);
+/// The places that divide each curve, ends not included (a loop without corners: its first point stays).
+using CurvePlaces = std::vector<std::vector<CurvePlace>>;
+
+/// Pieces have the lengths that the sizes ask for, all stretched alike to come out even, and their chords stay within
+/// `deviation` sizes of the curve. Divisions asked for by number come out as asked. Places next to a point of the
+/// original are that point.
+CurvePlaces divide_curves(const Original& original, const SizeAt& size_at, const SurfaceMeshOptions& options);
+
+/// The places with more of them where sizes became smaller: each piece is divided by itself, every place stays. Curves
+/// that are divided by number stay as they are.
+CurvePlaces divide_further(const Original& original, const CurvePlaces& places, const SizeAt& size_at,
+                           const SurfaceMeshOptions& options);
 
 }  // namespace anvilcast::surfmesh

@@ -1,8 +1,8 @@
-// Feature curves are divided first; then, round after round, edges that are too long are split, those too short
-// collapsed, edges flipped and points smoothed. Where the result is too far from the original, or crosses itself (a gap
-// narrower than the chord error of its walls), sizes are made smaller and the surface is meshed again. Where that does
-// not help, edges of the original are kept: its triangles are divided, are as close as they can be, and cross as little
-// as they do.
+// The surface is meshed in rounds. Where the result is too far from the original, or crosses itself (a gap narrower
+// than the chord error of its walls), sizes are made smaller, and the mesh is gone over there; the rest of it stays.
+// Where that does not help, edges of the original are kept and it is meshed again: its triangles are divided, are as
+// close as they can be, and cross as little as they do. It ends: each cause has a number of attempts, and with the last
+// one what is left is told.
 
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_intersection.hpp>
@@ -16,9 +16,9 @@
 #include <optional>
 
 #include "base/thread_limit.hpp"
-#include "surfmesh/chunks.hpp"
 #include "surfmesh/deviation.hpp"
 #include "surfmesh/flaws.hpp"
+#include "surfmesh/rounds.hpp"
 
 namespace anvilcast {
 namespace {
@@ -39,11 +39,6 @@ constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWrap
 /// Deviations up to this many times the limit are left alone: they are measured, not predicted, and the smallest of
 /// changes would mesh the surface again.
 constexpr double kSlack = 1.25;
-/// Large enough that little is locked, small enough to share out.
-constexpr std::size_t kChunk = 24000;
-/// From so many triangles on splitting goes on side by side, once more than a few edges are of the longest: a coarse
-/// triangle as large as a chunk would have all of its edges locked.
-constexpr std::size_t kEnoughToShare = 40000, kFewEdges = 5000;
 
 struct FinerPlaces {
     std::vector<Vec3> places;
@@ -53,79 +48,6 @@ struct FinerPlaces {
         sizes.push_back(size);
     }
 };
-
-Draft remesh(const Original& original, const SizeField& sizes, const SurfaceMeshOptions& options,
-             const surfmesh::ShapeLimits& limits, const Context& context) {
-    const surfmesh::SizeAt size_at = [&](const Vec3& p) { return sizes.at(p); };
-    const auto places = surfmesh::divide_curves(original, size_at, options);
-    Draft draft = surfmesh::make_draft(original, size_at);
-    const std::size_t draft_size = draft.triangles.size();
-    auto in_chunks = [&](std::size_t chunk, double cut, double done, const std::function<void(Remesher&)>& work) {
-        context.report("surface", "remeshing", done);
-        surfmesh::work_in_chunks(draft, original, size_at, limits, chunk, cut, [&](Remesher& r) {
-            context.check_stop();
-            work(r);
-        });
-    };
-    auto in_one = [&](double done, const std::function<void(Remesher&)>& work) {
-        in_chunks(std::numeric_limits<std::size_t>::max(), 0.5, done, work);
-    };
-    // A finer original is thinned out first; what is left of it is turned into triangles worth splitting.
-    auto thin = [](Remesher& r) {
-        for (int pass = 0; pass < 2; ++pass) {
-            r.collapse_short_edges();
-            r.flip_edges();
-        }
-    };
-    auto round = [](Remesher& r) {
-        r.split_long_edges();
-        r.collapse_short_edges();
-        r.even_out_neighbours();
-        r.smooth();
-        r.flip_edges();
-    };
-    in_one(0, [&](Remesher& r) {
-        r.divide_curves(places);
-        if (draft_size <= kChunk) thin(r);
-    });
-    if (draft_size > kChunk) {
-        in_chunks(kChunk, 0.45, 0.02, thin);
-        in_one(0.04, thin);
-    }
-    in_one(0.05, [](Remesher& r) { r.split_long_edges(kEnoughToShare, kFewEdges); });
-    // In steps: what is locked at the borders of the chunks must not fall too far behind.
-    constexpr std::array<double, 3> kCuts{0.53, 0.41, 0.47};
-    for (std::size_t step = 0, before = 0; draft.triangles.size() > before + before / 20 && step < 12; ++step) {
-        before = draft.triangles.size();
-        in_chunks(std::max(kEnoughToShare, before) / 32, kCuts[step % 3], 0.06,
-                  [](Remesher& r) { r.split_long_edges(4 * r.n_triangles()); });
-    }
-    // Each time the borders of the chunks fall elsewhere.
-    in_chunks(kChunk, 0.5, 0.1, [&](Remesher& r) {
-        r.collapse_short_edges();
-        r.flip_edges();
-        r.smooth();
-        round(r);
-    });
-    in_chunks(kChunk, 0.37, 0.4, [&](Remesher& r) {
-        r.smooth();
-        round(r);
-    });
-    in_chunks(kChunk, 0.58, 0.7, [&](Remesher& r) {
-        for (int pass = 0; pass < 3; ++pass) {
-            r.even_out_neighbours();
-            r.smooth();
-            r.flip_edges();
-            r.smooth();
-        }
-        r.smooth();
-        r.flip_edges();
-        r.mend_angles(35);
-        r.flip_edges();
-        r.mend_angles(35);
-    });
-    return draft;
-}
 
 Vec3 middle_of(const std::vector<Vec3>& points, const Triangle& t) {
     return (points[t[0]] + points[t[1]] + points[t[2]]) / 3.0;
@@ -265,74 +187,159 @@ SurfaceMesh finished(Draft&& draft, const Original& original, const surfmesh::De
     return out;
 }
 
+/// A surface meshed, looked at, and meshed on where that showed something wrong.
+class Attempts {
+  public:
+    Attempts(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options, const Context& context)
+        : domain_(domain),
+          sizes_(sizes),
+          options_(options),
+          context_(context),
+          limits_{options.deviation, options.tolerance > 0 ? options.tolerance : Box::inf},
+          original_(std::make_unique<Original>(domain, options.feature_angle)),
+          field_(sizes) {
+        const auto& zones = domain.boundary.zones;
+        if (std::any_of(zones.begin(), zones.end(), [](const Zone& z) { return z.is_wrapped; }))
+            first_to_keep_edges_ = kFirstToKeepEdgesOfWraps;
+    }
+
+    SurfaceMesh mesh() {
+        mesh_as_a_whole();
+        first_count_ = mesh_.draft.triangles.size();
+        for (;; ++attempt_) {
+            context_.report("surface", "checks", 0.9);
+            look();
+            if (attempt_ == 0 && !seen_.crossing.empty()) refuse_crossing(domain_.boundary);
+            // Crossings are worth more, but not without end either.
+            const bool is_hopeless = drawn_.triangles.size() > 4 * most_triangles();
+            if (!seen_.crossing.empty() && (attempt_ == kMostAttempts || is_hopeless)) give_up();
+            if (!ask_for_better()) break;
+            if (has_new_edges_) original_ = std::make_unique<Original>(*with_kept_edges_, options_.feature_angle);
+            if (has_new_edges_ || !has_become_better())
+                mesh_as_a_whole();
+            else
+                mesh_where_finer();
+        }
+        part_sides_of_baffles(drawn_, *original_);
+        return finished(std::move(drawn_), *original_, seen_.deviation, limits_);
+    }
+
+  private:
+    struct Seen {
+        surfmesh::Deviation deviation;
+        std::vector<Index> crossing;
+        std::vector<surfmesh::FlawedTriangle> flawed;  ///< that the geometry does not force
+        std::size_t n_wrong() const { return crossing.size() + flawed.size(); }
+    };
+
+    std::size_t most_triangles() const { return kMostGrowth * first_count_ + kFewTriangles; }
+
+    void mesh_as_a_whole() {
+        field_ = field_wanted();
+        mesh_ = surfmesh::mesh_in_rounds(*original_, size_at_, options_, limits_, context_);
+        was_whole_ = true;
+    }
+
+    void mesh_where_finer() {
+        const SizeField before = std::move(field_);
+        field_ = field_wanted();
+        mesh_ = surfmesh::mesh_finer(
+            std::move(mesh_), *original_, [&](const Vec3& p) { return before.at(p); }, size_at_, options_, limits_,
+            context_);
+        was_whole_ = false;
+    }
+
+    SizeField field_wanted() const {
+        if (finer_.places.empty()) return sizes_;
+        return SizeField::smaller_of(
+            sizes_, size_field_of_places(finer_.places, finer_.sizes, sizes_.largest(), sizes_.growth()));
+    }
+
+    void look() {
+        n_wrong_before_ = seen_.n_wrong();
+        seen_.deviation = surfmesh::measure_deviation(*original_, mesh_.draft, limits_);
+        drawn_ = mesh_.draft;
+        if (options_.curved) curve(drawn_, *original_);
+        seen_.crossing = conflicts(drawn_);
+        seen_.flawed = surfmesh::flawed_triangles(*original_, drawn_);
+        std::erase_if(seen_.flawed, [](const auto& flawed) { return flawed.is_forced; });
+    }
+
+    /// Triangles that cross, folds and needles of a mesh that was bettered in places may have come to stay: then the
+    /// next one begins from the original.
+    bool has_become_better() const { return seen_.n_wrong() == 0 || was_whole_ || seen_.n_wrong() < n_wrong_before_; }
+
+    [[noreturn]] void give_up() const {
+        refuse_crossing(domain_.boundary);
+        report_crossing(middle_of(drawn_.points, drawn_.triangles[seen_.crossing.front()]));
+    }
+
+    /// Makes sizes smaller or keeps edges where something is wrong. False when the mesh is as good as it will be.
+    bool ask_for_better() {
+        std::vector<RoughPlace> rough;
+        const bool may_keep_edges = attempt_ >= first_to_keep_edges_;
+        const bool has_grown = drawn_.triangles.size() > most_triangles();
+        for (const Index t : seen_.crossing) {
+            const Vec3 p = middle_of(drawn_.points, drawn_.triangles[t]);
+            if (may_keep_edges)
+                rough.push_back({box_round(drawn_, t), kCosOfPlane});
+            else
+                finer_.add(p, field_.at(p) / 2);
+        }
+        bool is_done = seen_.crossing.empty();
+        for (const auto& place : seen_.deviation.too_large) {
+            const double limit = limits_.at(place.size);
+            if (attempt_ >= kMostRefinements || has_grown || place.distance <= kSlack * limit) continue;
+            is_done = false;
+            const Vec3 margin = Vec3{1, 1, 1} * place.distance;
+            if (may_keep_edges)
+                rough.push_back({{place.at - margin, place.at + margin}, kCosOfSlightBend});
+            else
+                finer_.add(place.at, place.size * std::max(0.35, std::sqrt(limit / place.distance)));
+        }
+        if (attempt_ < kMostAttemptsAtFlaws && !has_grown)
+            for (const auto& flawed : seen_.flawed) {
+                is_done = false;
+                if (attempt_ < kFinerAttemptsAtFlaws)
+                    finer_.add(flawed.flaw.place, field_.at(flawed.flaw.place) / 2);
+                else
+                    rough.push_back({box_round(drawn_, flawed.triangle), kCosOfSlightBend});
+            }
+        has_new_edges_ = !rough.empty() && keep(rough);
+        // More of the same would not make it better.
+        if (!rough.empty()) is_done = !has_new_edges_ && seen_.crossing.empty();
+        return !is_done;
+    }
+
+    bool keep(const std::vector<RoughPlace>& rough) {
+        if (!with_kept_edges_) with_kept_edges_ = domain_;
+        return keep_edges(with_kept_edges_->boundary, rough);
+    }
+
+    const Domain& domain_;
+    const SizeField& sizes_;
+    const SurfaceMeshOptions& options_;
+    const Context& context_;
+    surfmesh::ShapeLimits limits_;
+    std::unique_ptr<Original> original_;
+    std::optional<Domain> with_kept_edges_;
+    FinerPlaces finer_;
+    SizeField field_;
+    surfmesh::SizeAt size_at_ = [this](const Vec3& p) { return field_.at(p); };
+    surfmesh::Meshed mesh_;
+    Draft drawn_;  ///< the mesh on the curved surface, where that was asked for
+    Seen seen_;
+    int attempt_ = 0, first_to_keep_edges_ = kFirstToKeepEdges;
+    std::size_t first_count_ = 0, n_wrong_before_ = 0;
+    bool was_whole_ = true, has_new_edges_ = false;
+};
+
 }  // namespace
 
 SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
                          const Context& context) {
     const ThreadLimit limit(context);
-    auto original = std::make_unique<Original>(domain, options.feature_angle);
-    std::optional<Domain> with_kept_edges;
-    const surfmesh::ShapeLimits limits{options.deviation, options.tolerance > 0 ? options.tolerance : Box::inf};
-    const auto& zones = domain.boundary.zones;
-    const bool is_wrapped = std::any_of(zones.begin(), zones.end(), [](const Zone& z) { return z.is_wrapped; });
-    const int first_to_keep_edges = is_wrapped ? kFirstToKeepEdgesOfWraps : kFirstToKeepEdges;
-    FinerPlaces finer;
-    std::size_t first_count = 0;
-    for (int attempt = 0;; ++attempt) {
-        const SizeField field =
-            finer.places.empty() ? sizes
-                                 : SizeField::smaller_of(sizes, size_field_of_places(finer.places, finer.sizes,
-                                                                                     sizes.largest(), sizes.growth()));
-        Draft draft = remesh(*original, field, options, limits, context);
-        context.report("surface", "checks", 0.9);
-        const surfmesh::Deviation deviation = surfmesh::measure_deviation(*original, draft, limits);
-        if (options.curved) curve(draft, *original);
-        if (attempt == 0) first_count = draft.triangles.size();
-        const bool has_grown = draft.triangles.size() > kMostGrowth * first_count + kFewTriangles;
-        const std::vector<Index> crossing = conflicts(draft);
-        bool is_done = crossing.empty();
-        if (attempt == 0 && !is_done) refuse_crossing(domain.boundary);
-        // Crossings are worth more, but not without end either.
-        const bool is_hopeless = draft.triangles.size() > 4 * (kMostGrowth * first_count + kFewTriangles);
-        if ((attempt == kMostAttempts || is_hopeless) && !is_done) {
-            refuse_crossing(domain.boundary);
-            report_crossing(middle_of(draft.points, draft.triangles[crossing.front()]));
-        }
-        std::vector<RoughPlace> rough;
-        for (const Index t : crossing) {
-            const Vec3 p = middle_of(draft.points, draft.triangles[t]);
-            if (attempt >= first_to_keep_edges)
-                rough.push_back({box_round(draft, t), kCosOfPlane});
-            else
-                finer.add(p, field.at(p) / 2);
-        }
-        for (const auto& place : deviation.too_large) {
-            if (attempt >= kMostRefinements || has_grown || place.distance <= kSlack * limits.at(place.size)) continue;
-            is_done = false;
-            const Vec3 margin = Vec3{1, 1, 1} * place.distance;
-            if (attempt >= first_to_keep_edges)
-                rough.push_back({{place.at - margin, place.at + margin}, kCosOfSlightBend});
-            else
-                finer.add(place.at, place.size * std::max(0.35, std::sqrt(limits.at(place.size) / place.distance)));
-        }
-        if (attempt < kMostAttemptsAtFlaws && !has_grown)
-            for (const auto& flawed : surfmesh::flawed_triangles(*original, draft)) {
-                if (flawed.is_forced) continue;
-                is_done = false;
-                if (attempt < kFinerAttemptsAtFlaws)
-                    finer.add(flawed.flaw.place, field.at(flawed.flaw.place) / 2);
-                else
-                    rough.push_back({box_round(draft, flawed.triangle), kCosOfSlightBend});
-            }
-        if (!rough.empty()) {
-            if (!with_kept_edges) with_kept_edges = domain;
-            // More of the same would not make it better.
-            is_done = !keep_edges(with_kept_edges->boundary, rough) && crossing.empty();
-        }
-        if (is_done) part_sides_of_baffles(draft, *original);
-        if (is_done) return finished(std::move(draft), *original, deviation, limits);
-        if (!rough.empty()) original = std::make_unique<Original>(*with_kept_edges, options.feature_angle);
-    }
+    return Attempts(domain, sizes, options, context).mesh();
 }
 
 }  // namespace anvilcast

@@ -31,6 +31,27 @@ constexpr int kMostSplitPasses = 60;
 using geometry::middle_of;
 using geometry::smallest_sine;
 
+/// Corners do not move: they are known again by their place.
+class CornersByPlace {
+  public:
+    CornersByPlace(const std::vector<Vec3>& points, const std::vector<PointKind>& kind) : points_(points) {
+        for (Index p = 0; p < points.size(); ++p)
+            if (kind[p] == PointKind::corner) corners_.push_back(p);
+        std::sort(corners_.begin(), corners_.end(), [&](Index a, Index b) { return before(points[a], points[b]); });
+    }
+    /// kNone when there is none.
+    Index operator()(const Vec3& place) const {
+        const auto found = std::lower_bound(corners_.begin(), corners_.end(), place,
+                                            [&](Index a, const Vec3& b) { return before(points_[a], b); });
+        return found != corners_.end() && points_[*found] == place ? *found : kNone;
+    }
+
+  private:
+    static bool before(const Vec3& a, const Vec3& b) { return std::array{a.x, a.y, a.z} < std::array{b.x, b.y, b.z}; }
+    const std::vector<Vec3>& points_;
+    std::vector<Index> corners_;
+};
+
 }  // namespace
 
 Remesher::Remesher(const Original& original, const SizeAt& size_at, const ShapeLimits& limits, Draft draft,
@@ -252,7 +273,7 @@ bool Remesher::split(Side s) {
     return true;
 }
 
-void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places) {
+void Remesher::divide_curves(const CurvePlaces& places) {
     const auto& curves = original_.features().curves;
     for (std::size_t c = 0; c < curves.size(); ++c) {
         const std::vector<Index>& points = curves[c].points;
@@ -262,20 +283,41 @@ void Remesher::divide_curves(const std::vector<std::vector<CurvePlace>>& places)
             if (place.segment != segment) last = points[place.segment];
             segment = place.segment;
             const Index end = points[segment + 1];
-            // Places next to a point of the original take that.
-            constexpr double kSame = 1e-6;
-            const double l = distance(d_.points[points[segment]], d_.points[end]);
-            const double reach = kSame * std::max(l, size_at_(place.point));
-            if (distance(place.point, d_.points[last]) <= reach || distance(place.point, d_.points[end]) <= reach) {
-                const bool at_end = distance(place.point, d_.points[end]) <= reach;
+            if (const bool at_end = place.point == d_.points[end]; at_end || place.point == d_.points[last])
                 d_.kind[at_end ? end : last] = PointKind::corner;
-                continue;
-            }
-            const auto s = side_between(last, end);
-            if (!s) continue;
-            const Index m = add_point(place.point, size_at_(place.point), {}, PointKind::corner);
-            split_at(*s, m);
-            last = m;
+            else
+                last = put_on_curve(last, end, place.point);
+        }
+    }
+}
+
+/// Returns the new point, or `a` where there is no such edge.
+Index Remesher::put_on_curve(Index a, Index b, const Vec3& place) {
+    const auto s = side_between(a, b);
+    if (!s) return a;
+    const Index m = add_point(place, size_at_(place), {}, PointKind::corner);
+    split_at(*s, m);
+    return m;
+}
+
+void Remesher::divide_curves_further(const CurvePlaces& before, const CurvePlaces& now) {
+    const CornersByPlace corner_at(d_.points, d_.kind);
+    const auto& curves = original_.features().curves;
+    for (std::size_t c = 0; c < curves.size(); ++c) {
+        if (now[c].size() == before[c].size()) continue;
+        const Surface& s = original_.surface();
+        Index last = corner_at(s.points[curves[c].points.front()]);
+        std::size_t next = 0;  // of `before`, not yet passed
+        for (const CurvePlace& place : now[c]) {
+            const bool is_old = next < before[c].size() && place.point == before[c][next].point;
+            if (is_old) ++next;
+            const Index end = is_old                    ? corner_at(place.point)
+                              : next < before[c].size() ? corner_at(before[c][next].point)
+                                                        : corner_at(s.points[curves[c].points.back()]);
+            if (is_old)
+                last = end;
+            else if (last != kNone && end != kNone)
+                last = put_on_curve(last, end, place.point);
         }
     }
 }

@@ -42,7 +42,9 @@ class Remesher {
     std::size_t n_triangles() const { return d_.triangles.size(); }
 
     /// Puts in the places that divide the curves, and makes them corners.
-    void divide_curves(const std::vector<std::vector<CurvePlace>>& places);
+    void divide_curves(const CurvePlaces& places);
+    /// Puts in those of the places that were not there before.
+    void divide_curves_further(const CurvePlaces& before, const CurvePlaces& now);
     /// Splits edges that are much longer than the size, or that bulge too much, the longest first, until none is left
     /// or there are more triangles than `enough` and more than `few` edges among the longest.
     void split_long_edges(std::size_t enough = std::numeric_limits<std::size_t>::max(), std::size_t few = 0);
@@ -92,6 +94,7 @@ class Remesher {
     double bulge(Index a, Index b, Index patch) const;
     double excess(Side s) const;
 
+    Index put_on_curve(Index a, Index b, const Vec3& place);
     bool split(Side s);
     void split_at(Side s, Index point);
     Index add_point(const Vec3& place, double size, const Vec3& normal, PointKind kind);

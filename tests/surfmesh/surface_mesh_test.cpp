@@ -9,8 +9,10 @@
 #include <cmath>
 #include <numbers>
 #include <random>
+#include <set>
 
 #include "kit/shapes.hpp"
+#include "surfmesh/rounds.hpp"
 
 namespace anvilcast {
 namespace {
@@ -331,6 +333,63 @@ TEST(SurfaceMesh, IsTheSameOnAnyNumberOfThreads) {
         EXPECT_EQ(mesh.surface.triangles, meshes[0].surface.triangles);
     }
     expect_good(meshes[0]);
+}
+
+/// Triangles, by their corners' places, of which all are farther from a point than so much.
+std::set<std::array<std::array<double, 3>, 3>> triangles_beyond(const surfmesh::Draft& draft, const Vec3& place,
+                                                                double reach) {
+    std::set<std::array<std::array<double, 3>, 3>> out;
+    for (const Triangle& c : draft.triangles) {
+        std::array<std::array<double, 3>, 3> corners;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3& p = draft.points[c[k]];
+            corners[k] = {p.x, p.y, p.z};
+        }
+        std::sort(corners.begin(), corners.end());
+        if (std::all_of(c.begin(), c.end(), [&](Index p) { return distance(draft.points[p], place) > reach; }))
+            out.insert(corners);
+    }
+    return out;
+}
+
+TEST(FinerPlaces, AreMeshedOnAndNothingElseIs) {
+    const Domain drum = kit::inside_of(kit::cylinder(1, 2, 64));
+    const surfmesh::Original original(drum, 40);
+    const Vec3 rim{1, 0, 0};
+    const surfmesh::SizeAt before = [](const Vec3&) { return 0.1; };
+    const surfmesh::SizeAt now = [&](const Vec3& p) { return std::min(0.1, 0.03 + 0.2 * distance(p, rim)); };
+    const SurfaceMeshOptions options;
+    const surfmesh::ShapeLimits limits{options.deviation, Box::inf};
+    const auto coarse = surfmesh::mesh_in_rounds(original, before, options, limits, {});
+    const auto finer = surfmesh::mesh_finer(coarse, original, before, now, options, limits, {});
+
+    // 0.35 from the rim's point sizes are the same again; the belt is two rings wide.
+    EXPECT_EQ(triangles_beyond(coarse.draft, rim, 0.75), triangles_beyond(finer.draft, rim, 0.75));
+    Surface surface;
+    surface.zones = {{"drum"}};
+    surface.points = finer.draft.points;
+    surface.triangles = finer.draft.triangles;
+    surface.zone_of.assign(surface.triangles.size(), 0);
+    EXPECT_TRUE(examine(surface).is_sound);
+    EXPECT_GT(smallest_angle_deg(surface), 20);
+    double shortest = 1, longest = 0;
+    for (Index t = 0; t < surface.triangles.size(); ++t)
+        for (int k = 0; k < 3; ++k) {
+            const Vec3 a = surface.corner(t, k), b = surface.corner(t, (k + 1) % 3);
+            const double ratio = distance(a, b) / now(midpoint(a, b));
+            if (distance(midpoint(a, b), rim) > 0.3) continue;
+            shortest = std::min(shortest, ratio);
+            longest = std::max(longest, ratio);
+        }
+    EXPECT_GT(shortest, 0.45);
+    EXPECT_LT(longest, 1.8);
+    // The rim through the place is divided on, and its old points are all there.
+    for (std::size_t c = 0; c < coarse.places.size(); ++c) {
+        EXPECT_GE(finer.places[c].size(), coarse.places[c].size());
+        for (const auto& place : coarse.places[c])
+            EXPECT_NE(std::find(finer.draft.points.begin(), finer.draft.points.end(), place.point),
+                      finer.draft.points.end());
+    }
 }
 
 }  // namespace
