@@ -18,6 +18,7 @@
 #include <optional>
 
 #include "base/thread_limit.hpp"
+#include "forecast/with_mesh.hpp"
 
 namespace anvilcast {
 namespace {
@@ -245,6 +246,21 @@ Prediction predict(const Domain& domain, const SizeField& sizes, const Context& 
         out.triangles += out.triangles_of_zone[z];
         if (out.area_of_zone[z] > 0) out.size_of_zone[z] /= out.area_of_zone[z];
     }
+    return out;
+}
+
+Prediction forecast::predict_with_mesh(const Domain& domain, const SizeField& sizes, const Surface& mesh,
+                                       const Context& context) {
+    // Small triangles beside each other rule less of the space than each by itself would: measured on an oven and eight
+    // soups, 0.97 to 1.22 times as many cells came out without this.
+    constexpr double kShared = 0.9;
+    Prediction out = predict(domain, with_finer_surface(sizes, mesh), context);
+    out.cells *= kShared;
+    for (double& n : out.cells_of_region) n *= kShared;
+    for (SourceShare& share : out.sources) share.cells *= kShared;
+    out.triangles = static_cast<double>(mesh.triangles.size());
+    out.triangles_of_zone.assign(mesh.zones.size(), 0);
+    for (const Index zone : mesh.zone_of) ++out.triangles_of_zone[zone];
     return out;
 }
 

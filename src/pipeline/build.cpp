@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "base/names.hpp"
+#include "forecast/with_mesh.hpp"
 #include "io/files.hpp"
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
@@ -22,15 +23,8 @@ namespace {
 /// Predictions are within this share of what is built.
 constexpr double kPredictionError = 0.15;
 
-/// Layers that nobody can build are told before anything is meshed, and a mesh that would be far too large is not
-/// begun. Returns the number of cells to expect.
-double check_request(const Domain& domain, const Sizing& sizing, const Case& c, std::vector<std::string>& warnings,
-                     const Context& context) {
-    std::vector<LayerForecast> layers;
-    if (!c.layers.empty())
-        layers = with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
-    warn_of_layers(domain, layers, c, warnings);
-    const Prediction p = predict(domain, sizing.field, context);
+/// Cells to expect; throws FailureError where these are far more than the limit.
+double check_cells(const Prediction& p, const std::vector<LayerForecast>& layers, const Case& c) {
     double core = p.cells, prisms = 0;
     for (const LayerForecast& f : layers) {
         core -= f.core_cells;
@@ -47,6 +41,12 @@ double check_request(const Domain& domain, const Sizing& sizing, const Case& c, 
     throw FailureError(fmt::format("{}: nothing was meshed", *beyond_budget(sources, cells, c)));
 }
 
+std::vector<LayerForecast> forecast_of_layers(const Domain& domain, const Sizing& sizing, const Case& c,
+                                              const Context& context) {
+    if (c.layers.empty()) return {};
+    return with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
+}
+
 /// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.
 SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizing, Stopwatch& watch,
                                const Context& context) {
@@ -55,7 +55,10 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
 
     sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
-    result.predicted_cells = check_request(domain, sizing, c, result.warnings, context);
+    // Layers that nobody can build are told before anything is meshed, and what would be far too large is not begun.
+    const auto layers = forecast_of_layers(domain, sizing, c, context);
+    warn_of_layers(domain, layers, c, result.warnings);
+    result.predicted_cells = check_cells(predict(domain, sizing.field, context), layers, c);
     watch.lap("sizes");
 
     SurfaceMeshOptions options = c.surface;
@@ -64,6 +67,9 @@ SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizin
     result.largest_deviation = surface.largest_deviation;
     result.largest_deviation_at = surface.largest_deviation_at;
     warn_of_surface_mesh(surface, c, result.warnings);
+    if (result.wrapped)
+        result.predicted_cells =
+            check_cells(forecast::predict_with_mesh(domain, sizing.field, surface.surface, context), layers, c);
     sizing.field = with_finer_surface(sizing.field, surface.surface);
     watch.lap("surface");
     return surface;

@@ -7,9 +7,11 @@
 #include <cmath>
 #include <map>
 
+#include "forecast/with_mesh.hpp"
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
+#include "surfmesh/draft.hpp"
 
 namespace anvilcast {
 namespace {
@@ -134,6 +136,14 @@ void plan_ducts(const Domain& domain, const Case& c, Plan& out) {
         }
 }
 
+/// The domain's triangles tell what will be meshed, and how small triangles come to be where a wrap bridges and folds.
+Prediction predict_of_wrap(const Domain& domain, const Sizing& sizing, const Case& c, const Context& context) {
+    SurfaceMeshOptions options = c.surface;
+    options.divisions = sizing.divisions;
+    return forecast::predict_with_mesh(
+        domain, sizing.field, surfmesh::draft_surface_mesh(domain, sizing.field, options, context).surface, context);
+}
+
 }  // namespace
 
 std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources, double total, const Case& c) {
@@ -156,7 +166,8 @@ Plan plan(const Case& c, const Context& context) {
     watch.lap("domain");
     const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
     watch.lap("sizes");
-    const Prediction p = predict(domain, sizing.field, context);
+    const Prediction p =
+        out.wrapped ? predict_of_wrap(domain, sizing, c, context) : predict(domain, sizing.field, context);
     watch.lap("prediction");
 
     out.warnings = std::move(known.warnings);
@@ -181,10 +192,10 @@ Plan plan(const Case& c, const Context& context) {
         plan_layers(forecasts, c, out);
         warn_of_layers(domain, forecasts, c, out.warnings);
     }
-    if (out.wrapped)
+    if (out.wrapped && !c.layers.empty())
         out.warnings.emplace_back(
-            "a wrap is rough where it bridges and folds, which takes finer cells than its sizes say: the mesh may have "
-            "twice the cells predicted");
+            "layers end where a wrap is rough, and their ends take small cells: how many cannot be known before, the "
+            "mesh may have twice the cells predicted");
     out.core_cells = std::max(0.0, out.core_cells);
     out.cells = c.cells;
     const double filled = out.total_cells();

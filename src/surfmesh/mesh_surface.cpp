@@ -17,6 +17,7 @@
 
 #include "base/thread_limit.hpp"
 #include "surfmesh/deviation.hpp"
+#include "surfmesh/draft.hpp"
 #include "surfmesh/flaws.hpp"
 #include "surfmesh/rounds.hpp"
 
@@ -203,6 +204,11 @@ class Attempts {
             first_to_keep_edges_ = kFirstToKeepEdgesOfWraps;
     }
 
+    SurfaceMesh draft() {
+        mesh_as_a_whole();
+        return finished(std::move(mesh_.draft), *original_, {}, limits_);
+    }
+
     SurfaceMesh mesh() {
         mesh_as_a_whole();
         first_count_ = mesh_.draft.triangles.size();
@@ -335,6 +341,12 @@ class Attempts {
 };
 
 }  // namespace
+
+SurfaceMesh surfmesh::draft_surface_mesh(const Domain& domain, const SizeField& sizes,
+                                         const SurfaceMeshOptions& options, const Context& context) {
+    const ThreadLimit limit(context);
+    return Attempts(domain, sizes, options, context).draft();
+}
 
 SurfaceMesh mesh_surface(const Domain& domain, const SizeField& sizes, const SurfaceMeshOptions& options,
                          const Context& context) {

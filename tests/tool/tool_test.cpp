@@ -476,9 +476,8 @@ TEST_F(Tool, PlansAndStopsAtTheSurface) {
     EXPECT_NE(over.out.find("\"surface size\" makes 100 %"), std::string::npos) << over.out;
 }
 
-TEST_F(Tool, AWrapsRidgesAreNoNeedlesOfItsSurfaceMesh) {
-    // Three blocks whose triangles hang together no more, each corner of each off by up to 0.4 mm: their wrap has
-    // ridges that are far longer than the sizes that its curvature asks for.
+/// Three blocks whose triangles hang together no more, each corner of each off by up to 0.4 mm.
+void write_shaken_blocks(const fs::path& directory, const std::string& more) {
     fs::copy_file(ANVILCAST_SOURCE "/tests/tool/shaken_blocks.stl", directory / "blocks.stl");
     std::ofstream(directory / "shaken.toml") << R"([case]
 unit = "mm"
@@ -496,12 +495,26 @@ above = 0.5
 surface = 4
 largest = 16
 growth = 1.4
-per_turn = 16
-)";
+)" << more;
+}
+
+TEST_F(Tool, AWrapsRidgesAreNoNeedlesOfItsSurfaceMesh) {
+    // The wrap has ridges that are far longer than the sizes that its curvature asks for.
+    write_shaken_blocks(directory, "per_turn = 16\n");
     const Outcome o = run("build shaken.toml --until surface --out made --json");
     ASSERT_EQ(o.status, 0) << o.err;
     const auto made = nlohmann::json::parse(o.out);
     for (const auto& flaw : made["surface"]["flaws"]) EXPECT_GT(flaw["value"].get<double>(), 0.01) << flaw;
+}
+
+TEST_F(Tool, PredictsAWrap) {
+    write_shaken_blocks(directory, "");
+    const Outcome planned = run("plan shaken.toml --json"), built = run("build shaken.toml --out made --json");
+    ASSERT_LE(built.status, 1) << built.err;
+    const auto plan = nlohmann::json::parse(planned.out), made = nlohmann::json::parse(built.out);
+    const auto cells = made["cells"]["total"].get<double>();
+    EXPECT_NEAR(plan["cells"]["total"].get<double>() / cells, 1, 0.15);
+    EXPECT_NEAR(made["predicted"]["cells"]["total"].get<double>() / cells, 1, 0.15);
 }
 
 TEST_F(Tool, AnswersForYPlus) {
