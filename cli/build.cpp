@@ -2,6 +2,7 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/figures.hpp>
+#include <anvilcast/kept.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/report.hpp>
@@ -11,6 +12,8 @@
 #include <fmt/format.h>
 
 #include <filesystem>
+#include <fstream>
+#include <sstream>
 
 #include "build.hpp"
 
@@ -19,9 +22,9 @@ namespace {
 
 /// A leak's way out is written where the mesh would have been.
 BuildResult built(const Case& c, const ResultDirectory& results, const std::filesystem::path& directory,
-                  const Context& context) {
+                  KeptStages* kept, const Context& context) {
     try {
-        return build(c, context);
+        return build(c, context, kept);
     } catch (const LeakError& e) {
         std::vector<std::vector<Vec3>> paths;
         for (const Leak& leak : e.leaks())
@@ -34,11 +37,11 @@ BuildResult built(const Case& c, const ResultDirectory& results, const std::file
 }
 
 int build_case_surface(const BuildOptions& o, const Case& c, ResultDirectory& results,
-                       const std::filesystem::path& directory) {
+                       const std::filesystem::path& directory, KeptStages* kept) {
     SurfaceBuild built_surface;
     {
         ProgressLine progress(o.console, {"mend", "domain", "sizes", "surface"});
-        built_surface = build_surface(c, progress.context());
+        built_surface = build_surface(c, progress.context(), kept);
         write_surface_build(built_surface, c, results.path());
         results.commit();
     }
@@ -49,20 +52,34 @@ int build_case_surface(const BuildOptions& o, const Case& c, ResultDirectory& re
     return kDone;
 }
 
+/// Nothing has changed: the result that is there already is told.
+int tell_unchanged(const BuildOptions& o, const UnchangedResult& result, const std::filesystem::path& directory) {
+    if (o.json)
+        print((std::ostringstream() << std::ifstream(directory / "summary.json").rdbuf()).str());
+    else if (!o.console.quiet)
+        print(fmt::format("Nothing has changed: {} holds what this case makes, {} cells{}. --fresh builds it again.\n",
+                          directory.string(), format_count(result.n_cells),
+                          result.is_good ? "" : "; limits are broken, see its report"));
+    return result.is_good ? kDone : kBroken;
+}
+
 int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& results,
-                      const std::filesystem::path& directory) {
+                      const std::filesystem::path& directory, KeptStages* kept) {
+    if (kept != nullptr)
+        if (const auto unchanged = find_unchanged(c, *kept, directory)) return tell_unchanged(o, *unchanged, directory);
     BuildResult result;
     {
         std::vector<std::string_view> stages{"mend", "domain", "sizes", "surface", "fill", "assess", "report"};
         if (!c.layers.empty()) stages.emplace_back("layers");
         ProgressLine progress(o.console, stages);
-        result = built(c, results, directory, progress.context());
+        result = built(c, results, directory, kept, progress.context());
         write_build(result, c, results.path(), progress.context());
         if (c.write_report) {
             draw_build(results.path() / "figures", result.mesh, c.unit, c.name, progress.context());
             write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
         }
         results.commit();
+        if (kept != nullptr) note_result(c, *kept, directory, {result.mesh.n_cells(), result.quality.is_good()});
     }
     if (o.json)
         print(summary_json(result, c));
@@ -81,8 +98,11 @@ int build_case(const BuildOptions& o, const std::filesystem::path& file, const s
     ResultDirectory results(directory);
     try {
         const Case c = read_case(file);
-        return o.until == "surface" ? build_case_surface(o, c, results, directory)
-                                    : build_case_volume(o, c, results, directory);
+        std::optional<KeptStages> kept;
+        if (c.kept_bytes > 0) kept.emplace(directory / "kept", c.kept_bytes, o.fresh);
+        KeptStages* where = kept ? &*kept : nullptr;
+        return o.until == "surface" ? build_case_surface(o, c, results, directory, where)
+                                    : build_case_volume(o, c, results, directory, where);
     } catch (const Cancelled&) {
         throw;
     } catch (const std::exception& e) {
@@ -99,6 +119,7 @@ void add_build(CLI::App& app, Commands& commands) {
     s->add_option("-o,--out", o->directory, "directory for the results")->required();
     s->add_option("--until", o->until, "stop at the surface mesh, and write that: surface.vtu and surface.stl")
         ->check(CLI::IsMember({"surface"}));
+    s->add_flag("--fresh", o->fresh, "build all of it, whatever is kept of an earlier build");
     add_full(s, *o);
     commands.push_back({s, &o->console, [o] { return build_case(*o, o->input, o->directory); }});
 }

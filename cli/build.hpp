@@ -9,7 +9,7 @@ namespace cli {
 
 struct BuildOptions : CommonOptions {
     std::string input, directory, until;
-    bool full = false;
+    bool full = false, fresh = false;
 };
 
 void add_full(CLI::App* sub, BuildOptions& o);

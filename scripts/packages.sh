@@ -2,7 +2,7 @@
 
 # What the build needs; then what the tests need besides.
 build_packages=(g++ cmake ninja-build libtbb-dev libfmt-dev zlib1g-dev libcgns-dev libhdf5-dev libpugixml-dev
-                libcairo2-dev pkg-config libjs-three libtomlplusplus-dev nlohmann-json3-dev libcli11-dev libeigen3-dev libgmp-dev
+                libcairo2-dev pkg-config libjs-three libtomlplusplus-dev nlohmann-json3-dev libcli11-dev libeigen3-dev libgmp-dev libxxhash-dev
                 libocct-data-exchange-dev libocct-ocaf-dev libocct-modeling-algorithms-dev libocct-modeling-data-dev
                 libocct-foundation-dev)
 test_packages=(libgtest-dev librapidcheck-dev cgns-convert python3-vtk9 man-db)

@@ -46,6 +46,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l pipe -d 'a pipe 
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l top -d 'y+ at the top of the first cell'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l growth -x -d 'of the layers'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l core-size -x -d 'edge length beyond the layers'
+complete -c anvilcast -n "__fish_seen_subcommand_from build" -l fresh -d 'build all of it'
 complete -c anvilcast -n "__fish_seen_subcommand_from build" -l until -x -a surface -d 'stop at the surface mesh'
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -s o -l out -r -d 'the mesh to write'
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -l target -x -d 'smallest dihedral angle to reach, degrees'

@@ -17,6 +17,7 @@
 #include <anvilcast/formats.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
+#include <anvilcast/kept.hpp>
 #include <anvilcast/layer_figures.hpp>
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/layers.hpp>

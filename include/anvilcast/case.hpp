@@ -122,6 +122,7 @@ struct Case {
     bool write_vtu = false;
     bool write_stl = false;
     bool stl_as_text = false;  ///< of the zones
+    double kept_bytes = 2e9;   ///< of what the stages made, see KeptStages; 0: nothing is kept
 };
 
 /// Throws InputError that names the file and the line: TOML that is none, an unknown key (with the nearest known one),

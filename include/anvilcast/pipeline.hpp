@@ -13,6 +13,7 @@
 #include <anvilcast/fill.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
+#include <anvilcast/kept.hpp>
 #include <anvilcast/layers.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/surface_mesh.hpp>
@@ -29,6 +30,7 @@ struct StageCost {
     std::string stage;
     double seconds = 0;
     double peak_megabytes = 0;  ///< of the whole process, at the end of the stage
+    bool is_kept = false;       ///< it was read back as an earlier build had made it
 };
 
 struct BuildResult {
@@ -75,8 +77,9 @@ struct SizedDomain {
 ANVILCAST_API SizedDomain size_case(const Case& c, const Context& context = {});
 
 /// The whole job, up to a mesh that find_faults() has found nothing in. Throws what the stages throw; InternalError
-/// when the mesh has a fault.
-ANVILCAST_API BuildResult build(const Case& c, const Context& context = {});
+/// when the mesh has a fault. `kept`: where stages are kept and, when nothing that they are made from has changed, read
+/// back; the result is the same, but for its costs.
+ANVILCAST_API BuildResult build(const Case& c, const Context& context = {}, KeptStages* kept = nullptr);
 
 /// A build that stops at the surface mesh.
 struct SurfaceBuild {
@@ -84,6 +87,6 @@ struct SurfaceBuild {
     std::vector<Metric> quality;  ///< see assess_surface
     BuildResult result;           ///< what is known so far; its mesh is empty
 };
-ANVILCAST_API SurfaceBuild build_surface(const Case& c, const Context& context = {});
+ANVILCAST_API SurfaceBuild build_surface(const Case& c, const Context& context = {}, KeptStages* kept = nullptr);
 
 }  // namespace anvilcast

@@ -130,6 +130,12 @@ class ANVILCAST_API SizeField {
     /// The smaller of two fields; their sources one after the other.
     static SizeField smaller_of(const SizeField& a, const SizeField& b);
 
+    /// What it consists of, for an archive that writes it down or reads it back.
+    template <typename Archive>
+    void members(Archive& archive) {
+        archive(trees_, sources_);
+    }
+
   private:
     std::vector<std::shared_ptr<const sizing::SizeOctree>> trees_;
     std::vector<std::string> sources_;
@@ -159,6 +165,10 @@ struct Sizing {
 /// (2004), for curvature.
 ANVILCAST_API Sizing make_sizing(const Domain& domain, const SizeOptions& options, const Context& context = {},
                                  std::size_t max_octree_cells = 20'000'000);
+
+/// Sizing::volumes of sizes that are known already: each volume's name, and whether a point is in it.
+ANVILCAST_API std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes_of(
+    const Domain& domain, const SizeOptions& options);
 
 /// Metres from a volume of a refinement, negative within. `bodies`: what a wake lies behind.
 ANVILCAST_API std::function<double(const Vec3&)> distance_from(const Volume& volume, const Surface& bodies);

@@ -24,6 +24,8 @@ ANVILCAST_API double parse_length(std::string_view text, const LengthUnit& bare)
 
 /// A speed in m/s from "18 m/s", "65 km/h", "400 mm/s" or "60 ft/s"; a bare number is in m/s. Throws InputError.
 ANVILCAST_API double parse_speed(std::string_view text);
+/// Bytes from "2 GB", "500 MB" or "1 TB"; a bare number counts bytes. Not negative. Throws InputError.
+ANVILCAST_API double parse_bytes(std::string_view text);
 /// A temperature in kelvin from "20 C" or "293 K"; a bare number is in degrees Celsius. Throws InputError.
 ANVILCAST_API double parse_temperature(std::string_view text);
 

@@ -84,6 +84,15 @@ double parse_speed(std::string_view text) {
     throw InputError(fmt::format("\"{}\" is not a unit of speed; write one of m/s, km/h, mm/s, ft/s", unit));
 }
 
+double parse_bytes(std::string_view text) {
+    const auto [value, unit] = number_and_unit(text, "a size", "2 GB");
+    if (!(value >= 0)) throw InputError(fmt::format("\"{}\" is below 0; write for example 2 GB", text));
+    constexpr std::array<NamedUnit, 4> kSizes{{{"B", 1}, {"MB", 1e6}, {"GB", 1e9}, {"TB", 1e12}}};
+    for (const NamedUnit& u : kSizes)
+        if (unit.empty() || unit == u.name) return value * u.metres;
+    throw InputError(fmt::format("\"{}\" is not a unit of size; write one of B, MB, GB, TB", unit));
+}
+
 double parse_temperature(std::string_view text) {
     const auto [value, unit] = number_and_unit(text, "a temperature", "20 C");
     if (unit == "K") return value;

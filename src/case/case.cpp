@@ -40,6 +40,7 @@ class CaseReader {
         read_fill();
         read_limits();
         read_export();
+        read_keep();
         top_.finish();
         return std::move(case_);
     }
@@ -133,6 +134,7 @@ class CaseReader {
         }
         read_limits();
         read_export();
+        read_keep();
         top_.finish();
         return std::move(case_);
     }
@@ -453,6 +455,13 @@ class CaseReader {
         }
         case_.stl_as_text = s.truth("stl_as_text").value_or(false);
         case_.write_report = s.truth("report").value_or(true);
+        s.finish();
+    }
+    void read_keep() {
+        const toml::table* t = table("keep", nullptr);
+        if (t == nullptr) return;
+        Section s = section(*t, "[keep]");
+        case_.kept_bytes = s.optional_quantity("size", parse_bytes).value_or(case_.kept_bytes);
         s.finish();
     }
 

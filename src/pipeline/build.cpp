@@ -13,6 +13,8 @@
 #include "base/names.hpp"
 #include "forecast/with_mesh.hpp"
 #include "io/files.hpp"
+#include "pipeline/kept/keys.hpp"
+#include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
@@ -45,34 +47,6 @@ std::vector<LayerForecast> forecast_of_layers(const Domain& domain, const Sizing
                                               const Context& context) {
     if (c.layers.empty()) return {};
     return with_case_file(c, [&] { return forecast_layers(domain, sizing.field, layer_request(c), context); });
-}
-
-/// Domain and sizes, as far as the surface mesh; `field` is what the volume is to be filled by.
-SurfaceMesh mesh_up_to_surface(const Case& c, BuildResult& result, Sizing& sizing, Stopwatch& watch,
-                               const Context& context) {
-    const Domain domain = prepare_domain(c, result, context);
-    watch.lap("domain");
-
-    sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
-    result.warnings.insert(result.warnings.end(), sizing.warnings.begin(), sizing.warnings.end());
-    // Layers that nobody can build are told before anything is meshed, and what would be far too large is not begun.
-    const auto layers = forecast_of_layers(domain, sizing, c, context);
-    warn_of_layers(domain, layers, c, result.warnings);
-    result.predicted_cells = check_cells(predict(domain, sizing.field, context), layers, c);
-    watch.lap("sizes");
-
-    SurfaceMeshOptions options = c.surface;
-    options.divisions = sizing.divisions;
-    SurfaceMesh surface = mesh_surface(domain, sizing.field, options, context);
-    result.largest_deviation = surface.largest_deviation;
-    result.largest_deviation_at = surface.largest_deviation_at;
-    warn_of_surface_mesh(surface, c, result.warnings);
-    if (result.wrapped)
-        result.predicted_cells =
-            check_cells(forecast::predict_with_mesh(domain, sizing.field, surface.surface, context), layers, c);
-    sizing.field = with_finer_surface(sizing.field, surface.surface);
-    watch.lap("surface");
-    return surface;
 }
 
 /// A ball to be left bare of layers round an obstacle, twice as large for each one that did not help, and more so after
@@ -124,23 +98,199 @@ void sweep_ducts(const Case& c, const SizeField& field, BuildResult& result) {
     }
 }
 
+FillOptions fill_options(const Case& c, const SurfaceMesh& surface) {
+    /// Tetrahedra that a polyhedron takes the place of.
+    constexpr double kPerPolyhedron = 6;
+    FillOptions options;
+    options.cells = c.cells;
+    if (c.limits.cells)
+        options.max_cells =
+            static_cast<std::size_t>(*c.limits.cells * (c.cells == FillCells::polyhedra ? kPerPolyhedron : 1));
+    // What the surface mesh has left of the tolerance; without one, flat patches and straight edges alone.
+    options.slide = std::max(0.0, c.surface.tolerance - surface.largest_deviation);
+    return options;
+}
+
+void warn_of_polyhedra(const FillReport& fill, std::size_t n_cells, std::vector<std::string>& warnings) {
+    if (fill.bad_polyhedra > 0)
+        warnings.push_back(fmt::format(
+            "{} of {} polyhedra are concave or lean much, and moving their points did not make them better: the worst "
+            "places by \"visibility\" and \"orthogonality\" tell where",
+            fill.bad_polyhedra, n_cells));
+    if (fill.merged_polyhedra > 0)
+        warnings.push_back(fmt::format(
+            "{} of {} polyhedra came out without volume, where walls or layers meet sharply, and became one "
+            "with a neighbour",
+            fill.merged_polyhedra, n_cells));
+}
+
+/// One build, stage by stage: each is read back where it is kept, else made, and kept.
+class Build {
+  public:
+    Build(const Case& c, const Context& context, KeptStages* kept)
+        : c_(c), context_(context), stages_(kept, context, watch_) {
+        if (stages_.is_keeping()) keys_ = kept::keys_of(c);
+    }
+
+    SurfaceBuild up_to_surface() {
+        SurfaceBuild out;
+        make_surface();
+        out.quality = assess_surface(surface_.surface, c_.limits);
+        watch_.lap("assess");
+        finish();
+        out.mesh = std::move(surface_);
+        out.result = std::move(result_);
+        return out;
+    }
+
+    BuildResult run() {
+        if (!has_kept_mesh()) {
+            make_surface();
+            make_mesh();
+        }
+        judge();
+        finish();
+        return std::move(result_);
+    }
+
+  private:
+    void make_domain() {
+        if (has_domain_) return;
+        stages_.make(
+            "domain", keys_.domain, [&] { domain_ = prepare_domain(c_, result_, context_); }, result_, domain_);
+        has_domain_ = true;
+    }
+
+    void make_surface() {
+        make_domain();
+        const bool are_kept = stages_.make(
+            "sizes", keys_.sizes, [&] { sizing_ = make_sizing(domain_, c_.sizing, context_, octree_budget(c_)); },
+            sizing_);
+        if (are_kept) sizing_.volumes = volumes_of(domain_, c_.sizing);
+        append(sizing_.warnings);
+        // Layers that nobody can build are told before anything is meshed, and what would be far too large is not
+        // begun.
+        const auto layers = forecast_of_layers(domain_, sizing_, c_, context_);
+        warn_of_layers(domain_, layers, c_, result_.warnings);
+        result_.predicted_cells = check_cells(predict(domain_, sizing_.field, context_), layers, c_);
+        watch_.lap("sizes");
+
+        stages_.make(
+            "surface", keys_.surface,
+            [&] {
+                SurfaceMeshOptions options = c_.surface;
+                options.divisions = sizing_.divisions;
+                surface_ = mesh_surface(domain_, sizing_.field, options, context_);
+            },
+            surface_);
+        result_.largest_deviation = surface_.largest_deviation;
+        result_.largest_deviation_at = surface_.largest_deviation_at;
+        warn_of_surface_mesh(surface_, c_, result_.warnings);
+        if (result_.wrapped)
+            result_.predicted_cells = check_cells(
+                forecast::predict_with_mesh(domain_, sizing_.field, surface_.surface, context_), layers, c_);
+    }
+
+    void make_mesh() {
+        // What it is made from is the surface mesh and the case: nobody else need know of the field's finer places.
+        sizing_.field = with_finer_surface(sizing_.field, surface_.surface);
+        watch_.lap("surface");
+        stages_.keep(
+            "mesh", keys_.mesh,
+            [&] {
+                const FillOptions options = fill_options(c_, surface_);
+                if (!c_.layers.empty())
+                    fill_round_layers(c_, surface_, sizing_.field, options, result_, watch_, context_);
+                else if (c_.cells == FillCells::polyhedra)
+                    result_.mesh = fill_with_polyhedra(surface_, sizing_.field, options, context_, &result_.fill);
+                else
+                    result_.mesh = fill_with_tetrahedra(surface_, sizing_.field, options, context_, &result_.fill);
+                sweep_ducts(c_, sizing_.field, result_);
+                warn_of_polyhedra(result_.fill, result_.mesh.n_cells(), result_.warnings);
+            },
+            result_, result_.mesh);
+        watch_.lap("fill");
+    }
+
+    /// A mesh that a limit of cells would not have stopped on its way.
+    bool has_kept_mesh() {
+        if (!stages_.load("mesh", keys_.mesh, result_, result_.mesh)) return false;
+        const double most = c_.limits.cells.value_or(Box::inf);
+        if (result_.predicted_cells <= (1 + kPredictionError) * most &&
+            static_cast<double>(result_.mesh.n_cells()) <= most) {
+            watch_.lap("fill", true);
+            return true;
+        }
+        result_ = {};
+        return false;
+    }
+
+    void judge() {
+        for (const QualityLimit& l : c_.limits.metrics)
+            if (const MetricInfo& m = metric_info(l.metric);
+                c_.cells == FillCells::polyhedra && std::string_view(m.where).find("cells but polyhedra") == 0)
+                result_.warnings.push_back(fmt::format(
+                    "[limits] {} is not checked: polyhedra have none; non_orthogonality and volume_growth are "
+                    "for them too",
+                    m.key));
+        context_.report("assess", "validity", 0);
+        if (const auto faults = find_faults(result_.mesh, 10, context_); !faults.empty())
+            throw InternalError(
+                fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
+        QualityOptions judged;
+        judged.volumes = volumes();
+        result_.quality = assess(result_.mesh, c_.limits, context_, judged);
+        if (!result_.layers.empty()) {
+            std::vector<AskedLayers> asked;
+            for (const ZoneLayers& z : result_.layers)
+                asked.push_back({z.zone, z.region, static_cast<Index>(z.asked.count), z.asked.first});
+            result_.quality.layers = measure_layers(result_.mesh, asked, context_);
+        }
+        watch_.lap("assess");
+        warn_of_names(result_.mesh, c_, result_.warnings);
+    }
+
+    /// Of the refinements; they may lie where the domain is.
+    std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes() {
+        const auto& all = c_.sizing.refine;
+        if (std::none_of(all.begin(), all.end(), [](const Refinement& r) { return r.volume.has_value(); })) return {};
+        if (!has_domain_) {
+            BuildResult known_already;
+            stages_.make(
+                "domain", keys_.domain, [&] { domain_ = prepare_domain(c_, known_already, context_); }, known_already,
+                domain_);
+            has_domain_ = true;
+        }
+        return volumes_of(domain_, c_.sizing);
+    }
+
+    void finish() {
+        for (const std::string& w : gathered(result_.warnings)) context_.warn(w);
+        for (const std::string& w : stages_.warnings()) context_.warn(w);
+        result_.costs = std::move(costs_);
+    }
+
+    void append(const std::vector<std::string>& warnings) {
+        result_.warnings.insert(result_.warnings.end(), warnings.begin(), warnings.end());
+    }
+
+    const Case& c_;
+    const Context& context_;
+    std::vector<StageCost> costs_;
+    Stopwatch watch_{costs_};
+    kept::Stages stages_;
+    kept::StageKeys keys_;
+    BuildResult result_;
+    Domain domain_;
+    bool has_domain_ = false;
+    Sizing sizing_;
+    SurfaceMesh surface_;
+};
+
 }  // namespace
 
 int steps_of(const OpeningSpec& opening, double length, double size) {
     return opening.steps > 0 ? opening.steps : static_cast<int>(std::clamp(std::round(length / size), 1.0, 1e6));
-}
-
-SurfaceBuild build_surface(const Case& c, const Context& context) {
-    if (c.plane)
-        throw InputError("a mesh in a plane has no surface mesh to stop at; build it as a whole, which is soon done");
-    SurfaceBuild out;
-    Stopwatch watch(out.result.costs);
-    Sizing sizing;
-    out.mesh = mesh_up_to_surface(c, out.result, sizing, watch, context);
-    out.quality = assess_surface(out.mesh.surface, c.limits);
-    watch.lap("assess");
-    for (const std::string& w : gathered(out.result.warnings)) context.warn(w);
-    return out;
 }
 
 SizedDomain size_case(const Case& c, const Context& context) {
@@ -153,68 +303,15 @@ SizedDomain size_case(const Case& c, const Context& context) {
     return out;
 }
 
-BuildResult build(const Case& c, const Context& context) {
-    if (c.plane) return build_plane(c, context);
-    BuildResult result;
-    Stopwatch watch(result.costs);
-    Sizing sizing;
-    const SurfaceMesh surface = mesh_up_to_surface(c, result, sizing, watch, context);
-    const SizeField& field = sizing.field;
+SurfaceBuild build_surface(const Case& c, const Context& context, KeptStages* kept) {
+    if (c.plane)
+        throw InputError("a mesh in a plane has no surface mesh to stop at; build it as a whole, which is soon done");
+    return Build(c, context, kept).up_to_surface();
+}
 
-    FillOptions options;
-    /// Tetrahedra that a polyhedron takes the place of.
-    constexpr double kPerPolyhedron = 6;
-    options.cells = c.cells;
-    if (c.limits.cells)
-        options.max_cells =
-            static_cast<std::size_t>(*c.limits.cells * (c.cells == FillCells::polyhedra ? kPerPolyhedron : 1));
-    // What the surface mesh has left of the tolerance; without one, flat patches and straight edges alone.
-    options.slide = std::max(0.0, c.surface.tolerance - surface.largest_deviation);
-    if (c.layers.empty()) {
-        result.mesh = c.cells == FillCells::polyhedra
-                          ? fill_with_polyhedra(surface, field, options, context, &result.fill)
-                          : fill_with_tetrahedra(surface, field, options, context, &result.fill);
-    } else {
-        fill_round_layers(c, surface, field, options, result, watch, context);
-    }
-    sweep_ducts(c, field, result);
-    watch.lap("fill");
-    if (result.fill.bad_polyhedra > 0)
-        result.warnings.push_back(fmt::format(
-            "{} of {} polyhedra are concave or lean much, and moving their points did not make them better: the worst "
-            "places by \"visibility\" and \"orthogonality\" tell where",
-            result.fill.bad_polyhedra, result.mesh.n_cells()));
-    if (result.fill.merged_polyhedra > 0)
-        result.warnings.push_back(fmt::format(
-            "{} of {} polyhedra came out without volume, where walls or layers meet sharply, and became one "
-            "with a neighbour",
-            result.fill.merged_polyhedra, result.mesh.n_cells()));
-
-    for (const QualityLimit& l : c.limits.metrics)
-        if (const MetricInfo& m = metric_info(l.metric);
-            c.cells == FillCells::polyhedra && std::string_view(m.where).find("cells but polyhedra") == 0)
-            result.warnings.push_back(
-                fmt::format("[limits] {} is not checked: polyhedra have none; non_orthogonality and volume_growth are "
-                            "for them too",
-                            m.key));
-
-    context.report("assess", "validity", 0);
-    if (const auto faults = find_faults(result.mesh, 10, context); !faults.empty())
-        throw InternalError(
-            fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
-    QualityOptions judged;
-    judged.volumes = sizing.volumes;
-    result.quality = assess(result.mesh, c.limits, context, judged);
-    if (!result.layers.empty()) {
-        std::vector<AskedLayers> asked;
-        for (const ZoneLayers& z : result.layers)
-            asked.push_back({z.zone, z.region, static_cast<Index>(z.asked.count), z.asked.first});
-        result.quality.layers = measure_layers(result.mesh, asked, context);
-    }
-    watch.lap("assess");
-    warn_of_names(result.mesh, c, result.warnings);
-    for (const std::string& w : gathered(result.warnings)) context.warn(w);
-    return result;
+BuildResult build(const Case& c, const Context& context, KeptStages* kept) {
+    if (c.plane) return build_plane(c, context, kept);
+    return Build(c, context, kept).run();
 }
 
 }  // namespace anvilcast

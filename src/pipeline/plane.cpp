@@ -13,6 +13,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "pipeline/kept/keys.hpp"
+#include "pipeline/kept/stages.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
 
@@ -170,13 +172,16 @@ void note_guessed_roles(const Case& c, const PlaneResult& section, const SweepOp
 
 }  // namespace
 
-BuildResult build_plane(const Case& c, const Context& context) {
+BuildResult build_plane(const Case& c, const Context& context, KeptStages* kept) {
     BuildResult result;
     Stopwatch watch(result.costs);
-    const PlaneResult section = plane_of(c, result.mendings, context);
+    kept::Stages stages(kept, context, watch);
+    const ContentHash key = stages.is_keeping() ? kept::section_key_of(c) : ContentHash{};
+    PlaneResult section;
+    stages.make(
+        "section", key, [&] { section = plane_of(c, result.mendings, context); }, section, result.mendings);
     result.warnings = section.warnings;
     result.bounds = box_of(section.mesh);
-    watch.lap("section");
     const SweepOptions options = sweep_of(c, section.mesh);
     const double cells = c.plane->is_swept ? swept_cells(section.mesh, c.plane->path, options.steps)
                                            : static_cast<double>(section.mesh.cells.size());
@@ -202,6 +207,7 @@ BuildResult build_plane(const Case& c, const Context& context) {
     watch.lap("assess");
     warn_of_names(result.mesh, c, result.warnings);
     for (const std::string& w : gathered(result.warnings)) context.warn(w);
+    for (const std::string& w : stages.warnings()) context.warn(w);
     return result;
 }
 

@@ -6,7 +6,7 @@
 
 namespace anvilcast {
 
-BuildResult build_plane(const Case& c, const Context& context);
+BuildResult build_plane(const Case& c, const Context& context, KeptStages* kept);
 Plan plan_plane(const Case& c, const Context& context);
 
 }  // namespace anvilcast

@@ -252,7 +252,7 @@ LoadedParts load_parts(const Case& c, const Context& context) {
     return out;
 }
 
-void Stopwatch::lap(const char* stage) {
+void Stopwatch::lap(const char* stage, bool is_kept) {
     const auto now = Clock::now();
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);
@@ -262,7 +262,7 @@ void Stopwatch::lap(const char* stage) {
     // What is done again counts to what was done before.
     const auto known = std::find_if(costs_.begin(), costs_.end(), [&](const StageCost& s) { return s.stage == stage; });
     if (known == costs_.end()) {
-        costs_.push_back({stage, seconds, megabytes});
+        costs_.push_back({stage, seconds, megabytes, is_kept});
         return;
     }
     known->seconds += seconds;

@@ -12,7 +12,7 @@ namespace anvilcast {
 class Stopwatch {
   public:
     explicit Stopwatch(std::vector<StageCost>& costs) : costs_(costs), start_(Clock::now()) {}
-    void lap(const char* stage);
+    void lap(const char* stage, bool is_kept = false);
 
   private:
     using Clock = std::chrono::steady_clock;

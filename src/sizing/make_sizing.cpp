@@ -157,7 +157,6 @@ class Gatherer {
     void add_volume(const Refinement& r, Index source) {
         auto volume = make_volume(*r.volume, domain_);
         warn_of_miss(r, *volume);
-        out_.volumes.emplace_back(r.name, [volume](const Vec3& p) { return volume->distance(p) <= 0; });
         if (r.at_least > 0) {
             sources_.coarse.push_back({std::move(volume), r.at_least});
             return;
@@ -305,7 +304,20 @@ Sizing make_sizing(const Domain& domain, const SizeOptions& options, const Conte
                    std::size_t max_octree_cells) {
     validate(options);
     const ThreadLimit limit(context);
-    return sizing::Gatherer(domain, options, context).run(max_octree_cells);
+    Sizing out = sizing::Gatherer(domain, options, context).run(max_octree_cells);
+    out.volumes = volumes_of(domain, options);
+    return out;
+}
+
+std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes_of(const Domain& domain,
+                                                                                 const SizeOptions& options) {
+    std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> out;
+    for (const Refinement& r : options.refine)
+        if (r.volume)
+            out.emplace_back(r.name, [volume = sizing::make_volume(*r.volume, domain)](const Vec3& p) {
+                return volume->distance(p) <= 0;
+            });
+    return out;
 }
 
 SizeField make_size_field(const Domain& domain, const SizeOptions& options) {

@@ -22,6 +22,14 @@ class SizeOctree {
     SizeOctree(const Sources& sources, const std::vector<std::string>& names, std::size_t max_cells,
                const Context& context);
 
+    /// One without cells, to be read back into.
+    SizeOctree() = default;
+    template <typename Archive>
+    void members(Archive& archive) {
+        archive(lo_, width_, finest_per_metre_, growth_, largest_, smallest_, top_, nodes_, sizes_, source_, at_wall_,
+                place_);
+    }
+
     double at(const Vec3& p) const;
     Index source_at(const Vec3& p) const { return source_[leaf_at(p).leaf]; }
     double growth() const { return growth_; }
@@ -42,6 +50,10 @@ class SizeOctree {
     struct Entry {
         Index node;
         unsigned bit;  ///< of the finest width that the node's own width is
+        template <typename Archive>
+        friend void fields(Archive& archive, Entry& e) {
+            archive(e.node, e.bit);
+        }
     };
     static constexpr unsigned kTopLevels = 5;
 

@@ -43,7 +43,7 @@ std::string time_text(const std::vector<StageCost>& costs) {
     double total = 0;
     std::string text = "\nTime";
     for (const StageCost& s : costs) {
-        text += fmt::format("  {} {:.1f} s", s.stage, s.seconds);
+        text += fmt::format("  {} {:.1f} s{}", s.stage, s.seconds, s.is_kept ? " (kept)" : "");
         total += s.seconds;
     }
     return text + fmt::format("  together {:.1f} s, peak memory {:.0f} MB\n", total,

@@ -140,7 +140,8 @@ ordered_json quality_of(const QualityReport& report) {
 ordered_json stages_of(const std::vector<StageCost>& costs) {
     ordered_json stages = ordered_json::array();
     for (const StageCost& s : costs)
-        stages.push_back({{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}});
+        stages.push_back(
+            {{"stage", s.stage}, {"seconds", s.seconds}, {"peak_megabytes", s.peak_megabytes}, {"is_kept", s.is_kept}});
     return stages;
 }
 

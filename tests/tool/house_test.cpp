@@ -101,6 +101,7 @@ const std::map<std::string, std::string> kHeaders{
     {"selection", "quality"},
     {"layer_figures", "quality"},
     {"improve", "improve"},
+    {"kept", "pipeline"},
     {"surface_files", "io"},
     {"stl", "io"},
     {"formats", "io"},
