@@ -99,7 +99,8 @@ int build_case(const BuildOptions& o, const std::filesystem::path& file, const s
     try {
         const Case c = read_case(file);
         std::optional<KeptStages> kept;
-        if (c.kept_bytes > 0) kept.emplace(directory / "kept", c.kept_bytes, o.fresh);
+        if (c.kept_bytes > 0)
+            kept.emplace(o.kept.empty() ? directory / "kept" : std::filesystem::path(o.kept), c.kept_bytes, o.fresh);
         KeptStages* where = kept ? &*kept : nullptr;
         return o.until == "surface" ? build_case_surface(o, c, results, directory, where)
                                     : build_case_volume(o, c, results, directory, where);
@@ -119,6 +120,7 @@ void add_build(CLI::App& app, Commands& commands) {
     s->add_option("-o,--out", o->directory, "directory for the results")->required();
     s->add_option("--until", o->until, "stop at the surface mesh, and write that: surface.vtu and surface.stl")
         ->check(CLI::IsMember({"surface"}));
+    s->add_option("--kept", o->kept, "where stages are kept, for several builds to share (default: kept in --out)");
     s->add_flag("--fresh", o->fresh, "build all of it, whatever is kept of an earlier build");
     add_full(s, *o);
     commands.push_back({s, &o->console, [o] { return build_case(*o, o->input, o->directory); }});

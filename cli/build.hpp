@@ -8,7 +8,7 @@
 namespace cli {
 
 struct BuildOptions : CommonOptions {
-    std::string input, directory, until;
+    std::string input, directory, until, kept;
     bool full = false, fresh = false;
 };
 

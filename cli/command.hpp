@@ -42,6 +42,7 @@ void add_report(CLI::App& app, Commands& commands);
 void add_draw(CLI::App& app, Commands& commands);
 void add_improve(CLI::App& app, Commands& commands);
 void add_convert(CLI::App& app, Commands& commands);
+void add_study(CLI::App& app, Commands& commands);
 void add_demo(CLI::App& app, Commands& commands);
 
 /// A command with the options that all have.

@@ -4,7 +4,7 @@ _anvilcast() {
     local common="--help --json --quiet --verbose --threads"
     COMPREPLY=()
     if [ "$COMP_CWORD" -eq 1 ]; then
-        COMPREPLY=($(compgen -W "inspect openings yplus plan build assess draw report improve convert demo --help --version" -- "$word"))
+        COMPREPLY=($(compgen -W "inspect openings yplus plan build study assess draw report improve convert demo --help --version" -- "$word"))
         return
     fi
     case $before in
@@ -26,11 +26,12 @@ _anvilcast() {
             inspect) common+=" --unit --split-angle --chord --patience --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
             openings) common+=" --unit --split-angle --chord --patience" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
-            build) common+=" --out --until --full --fresh" ;;
+            build) common+=" --out --until --full --fresh --kept" ;;
             assess) common+=" --unit --limit --no-usual-limits --worst --histogram --groups --select --write --compare --metrics" ;;
             draw) common+=" --unit --out --colour --cut --worst --stack --histogram --defects --openings --sizes --view --at --across --only --limit --size --no-edges --dark --chord" ;;
             report) common+=" --out" ;;
             improve) common+=" --unit --out --target --all --more-cells" ;;
+            study) common+=" --out --jobs --plan --list --fresh" ;;
             convert) common+=" --unit --ascii --chord" ;;
             demo) common+=" --out --list --full" ;;
         esac

@@ -1,5 +1,5 @@
 # fish completion for anvilcast
-set -l commands inspect openings yplus plan build assess draw report improve convert demo
+set -l commands inspect openings yplus plan build study assess draw report improve convert demo
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
@@ -9,6 +9,7 @@ complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a asses
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a draw -d 'a picture of a mesh, a surface or sizes'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a report -d 'the report page of a build'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a improve -d 'raise the worst cells of a mesh'
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a study -d 'variants side by side'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a convert -d 'between formats'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a demo -d 'run a demo case'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l json -d 'print JSON'
@@ -46,6 +47,12 @@ complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l pipe -d 'a pipe 
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l top -d 'y+ at the top of the first cell'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l growth -x -d 'of the layers'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l core-size -x -d 'edge length beyond the layers'
+complete -c anvilcast -n "__fish_seen_subcommand_from study" -s o -l out -r -d 'directory for the variants'
+complete -c anvilcast -n "__fish_seen_subcommand_from study" -s j -l jobs -x -d 'builds at once'
+complete -c anvilcast -n "__fish_seen_subcommand_from study" -l plan -d 'predict, build none'
+complete -c anvilcast -n "__fish_seen_subcommand_from study" -l list -d 'a command for each variant'
+complete -c anvilcast -n "__fish_seen_subcommand_from study" -l fresh -d 'build all of them'
+complete -c anvilcast -n "__fish_seen_subcommand_from build" -l kept -r -d 'where stages are kept'
 complete -c anvilcast -n "__fish_seen_subcommand_from build" -l fresh -d 'build all of it'
 complete -c anvilcast -n "__fish_seen_subcommand_from build" -l until -x -a surface -d 'stop at the surface mesh'
 complete -c anvilcast -n "__fish_seen_subcommand_from improve" -s o -l out -r -d 'the mesh to write'

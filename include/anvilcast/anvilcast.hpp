@@ -41,6 +41,7 @@
 #include <anvilcast/sheet.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/stl.hpp>
+#include <anvilcast/study.hpp>
 #include <anvilcast/surface.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/surface_mesh.hpp>

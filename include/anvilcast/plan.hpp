@@ -8,6 +8,7 @@
 #include <anvilcast/absorb.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/export.hpp>
+#include <anvilcast/kept.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/prediction.hpp>
 #include <optional>
@@ -53,7 +54,7 @@ struct Plan {
 };
 
 /// Reads the parts, finds domain and sizes, and predicts. Throws what those stages throw; InputError for a layer recipe
-/// that no stack fulfils, with its line.
-ANVILCAST_API Plan plan(const Case& c, const Context& context = {});
+/// that no stack fulfils, with its line. `kept`: domain and sizes are read back from there, or kept there for a build.
+ANVILCAST_API Plan plan(const Case& c, const Context& context = {}, KeptStages* kept = nullptr);
 
 }  // namespace anvilcast

@@ -11,6 +11,7 @@
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/plan.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/study.hpp>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -107,5 +108,14 @@ ANVILCAST_API std::string assess_text(const VolumeMesh& mesh, const QualityRepor
                                       const LengthUnit& unit, const QualityView& view);
 /// Meshes side by side.
 ANVILCAST_API std::string comparison_text(const std::vector<AssessedMesh>& meshes);
+
+/// What became of a study's variants, from the summaries in their directories below `directory`: a table, JSON, and
+/// comma-separated values with a column for each figure.
+ANVILCAST_API std::string study_text(const Study& study, const std::filesystem::path& directory);
+ANVILCAST_API std::string study_json(const Study& study, const std::filesystem::path& directory);
+ANVILCAST_API std::string study_csv(const Study& study, const std::filesystem::path& directory);
+/// Of all variants in one table, before anything is built.
+ANVILCAST_API std::string study_plan_text(const Study& study, const std::vector<VariantForecast>& forecasts);
+ANVILCAST_API std::string study_plan_json(const Study& study, const std::vector<VariantForecast>& forecasts);
 
 }  // namespace anvilcast

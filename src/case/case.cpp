@@ -8,6 +8,7 @@
 #include "case/case_plane.hpp"
 #include "case/case_sizes.hpp"
 #include "case/section.hpp"
+#include "case/tables.hpp"
 #include "io/files.hpp"
 
 namespace anvilcast {
@@ -41,6 +42,7 @@ class CaseReader {
         read_limits();
         read_export();
         read_keep();
+        ignore_study();
         top_.finish();
         return std::move(case_);
     }
@@ -76,6 +78,7 @@ class CaseReader {
         const auto unit = s.parsed("unit", [](const std::string& t) { return parse_length_unit(t); });
         if (!unit) s.fail("[case] unit is missing: the unit of bare lengths in this file, e.g. unit = \"mm\"");
         case_.unit = *unit;
+        s.has("base");  // read already
         s.finish();
     }
     bool cuts_parts() {
@@ -135,6 +138,7 @@ class CaseReader {
         read_limits();
         read_export();
         read_keep();
+        ignore_study();
         top_.finish();
         return std::move(case_);
     }
@@ -457,6 +461,10 @@ class CaseReader {
         case_.write_report = s.truth("report").value_or(true);
         s.finish();
     }
+    /// A study's file may be a case of its own.
+    void ignore_study() {
+        for (const char* key : {"study", "vary"}) top_.has(key);
+    }
     void read_keep() {
         const toml::table* t = table("keep", nullptr);
         if (t == nullptr) return;
@@ -470,74 +478,17 @@ class CaseReader {
     Case case_;
 };
 
-/// TOML allows letters beyond ASCII in quotes and comments only, and quotes only where a key or a value begins. The
-/// rest is refused before the parser sees it, because its tables do not cover all letters.
-void check_letters(const std::string& text, const std::string& file) {
-    enum class Within { nothing, comment, basic, literal, long_basic, long_literal } within = Within::nothing;
-    std::size_t line = 1;
-    char before = '\n';  // the last character outside of quotes and comments that is no blank
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        const char c = text[i];
-        auto starts = [&](const char* mark, std::size_t n = 3) { return text.compare(i, n, mark) == 0; };
-        if (c == '\n') {
-            ++line;
-            before = '\n';
-            if (within != Within::long_basic && within != Within::long_literal) within = Within::nothing;
-            continue;
-        }
-        switch (within) {
-            case Within::nothing:
-                if ((static_cast<unsigned char>(c) & 0x80U) != 0 && !(i < 3 && text.starts_with("\xEF\xBB\xBF")))
-                    throw InputError(
-                        fmt::format("{}, line {}: a letter beyond ASCII outside of quotes and comments", file, line));
-                if ((c == '"' || c == '\'') && std::string_view("\n=[,{.").find(before) == std::string_view::npos)
-                    throw InputError(fmt::format("{}, line {}: a quote in the middle of a value", file, line));
-                if (c != ' ' && c != '\t' && c != '\r') before = c;
-                if (c == '#')
-                    within = Within::comment;
-                else if (starts("\"\"\""))
-                    within = Within::long_basic, i += 2;
-                else if (starts("'''"))
-                    within = Within::long_literal, i += 2;
-                else if (c == '"')
-                    within = Within::basic;
-                else if (c == '\'')
-                    within = Within::literal;
-                break;
-            case Within::basic:
-                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
-                    ++i;
-                else if (c == '"')
-                    within = Within::nothing;
-                break;
-            case Within::literal:
-                if (c == '\'') within = Within::nothing;
-                break;
-            case Within::long_basic:
-                if (c == '\\' && text.compare(i, 2, "\\\n") != 0)
-                    ++i;
-                else if (starts("\"\"\""))
-                    within = Within::nothing, i += 2;
-                break;
-            case Within::long_literal:
-                if (starts("'''")) within = Within::nothing, i += 2;
-                break;
-            case Within::comment:
-                break;
-        }
-    }
-}
-
 }  // namespace
 
+Case case_of_tables(const toml::table& tables, const std::filesystem::path& file, const std::string& text) {
+    return CaseReader(tables, file, text).read();
+}
+
 Case parse_case(const std::string& text, const std::filesystem::path& file) {
-    check_letters(text, file.string());
-    try {
-        const toml::table root = toml::parse(text, file.string());
-        return CaseReader(root, file, text).read();
-    } catch (const toml::parse_error& e) {
-        throw InputError(fmt::format("{}, line {}: {}", file.string(), e.source().begin.line, e.description()));
-    }
+    bool has_base = false;
+    const toml::table tables = read_tables(text, file, &has_base);
+    // What came from bases is part of what was asked for.
+    return case_of_tables(tables, file, has_base ? text_of_tables(tables) : text);
 }
 
 Case read_case(const std::filesystem::path& file) { return parse_case(io::read_file(file), file); }

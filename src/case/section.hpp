@@ -20,18 +20,30 @@
 
 namespace anvilcast {
 
+/// Where something stands; a value that was put in has no place.
+struct NodePlace {
+    int line = 0;
+    std::string file;  ///< empty: that of its table
+};
+
 /// One table of the case file. Every key is read by name; finish() complains about those that nobody read.
 class Section {
   public:
     Section(const toml::table& table, std::string name, std::string file, LengthUnit unit)
-        : table_(table), name_(std::move(name)), file_(std::move(file)), unit_(std::move(unit)) {}
+        : table_(table), name_(std::move(name)), file_(std::move(file)), unit_(std::move(unit)) {
+        // A table of a base is told with the base's own file.
+        if (table.source().path) file_ = *table.source().path;
+    }
 
     const std::string& name() const { return name_; }
     int line() const { return static_cast<int>(table_.source().begin.line); }
 
-    [[noreturn]] void fail(int line, const std::string& what) const {
-        throw InputError(fmt::format("{}, line {}: {}", file_, line, what));
+    [[noreturn]] void fail(const NodePlace& at, const std::string& what) const {
+        const std::string& file = at.file.empty() ? file_ : at.file;
+        throw InputError(at.line > 0 ? fmt::format("{}, line {}: {}", file, at.line, what)
+                                     : fmt::format("{}: {}", file, what));
     }
+    [[noreturn]] void fail(int line, const std::string& what) const { fail(NodePlace{line, {}}, what); }
     [[noreturn]] void fail(const std::string& what) const { fail(line(), what); }
 
     const toml::node* find(const char* key) {
@@ -96,7 +108,9 @@ class Section {
         if (const auto* integer = node.as_integer()) return static_cast<double>(**integer);
         return **node.as_floating_point();
     }
-    static int line_of(const toml::node& node) { return static_cast<int>(node.source().begin.line); }
+    static NodePlace line_of(const toml::node& node) {
+        return {static_cast<int>(node.source().begin.line), node.source().path ? *node.source().path : ""};
+    }
 
     [[noreturn]] void wrong_type(const toml::node& node, const char* key, const char* expected) const {
         fail(line_of(node), fmt::format("{} must be {}", path(key), expected));

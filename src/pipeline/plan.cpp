@@ -8,6 +8,8 @@
 #include <map>
 
 #include "forecast/with_mesh.hpp"
+#include "pipeline/kept/keys.hpp"
+#include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
 #include "pipeline/warnings.hpp"
@@ -154,18 +156,22 @@ std::optional<std::string> beyond_budget(const std::vector<SourceShare>& sources
                        remedy(most, total, *c.limits.cells, c));
 }
 
-Plan plan(const Case& c, const Context& context) {
+Plan plan(const Case& c, const Context& context, KeptStages* kept) {
     if (c.plane) return plan_plane(c, context);
     Plan out;
     Stopwatch watch(out.costs);
+    kept::Stages stages(kept, context, watch);
+    const kept::StageKeys keys = stages.is_keeping() ? kept::keys_of(c) : kept::StageKeys{};
     BuildResult known;
-    const Domain domain = prepare_domain(c, known, context);
+    Domain domain;
+    stages.make(
+        "domain", keys.domain, [&] { domain = prepare_domain(c, known, context); }, known, domain);
     out.bounds = known.bounds;
     out.absorbed = known.absorbed;
     out.wrapped = std::move(known.wrapped);
-    watch.lap("domain");
-    const Sizing sizing = make_sizing(domain, c.sizing, context, octree_budget(c));
-    watch.lap("sizes");
+    Sizing sizing;
+    stages.make(
+        "sizes", keys.sizes, [&] { sizing = make_sizing(domain, c.sizing, context, octree_budget(c)); }, sizing);
     const Prediction p =
         out.wrapped ? predict_of_wrap(domain, sizing, c, context) : predict(domain, sizing.field, context);
     watch.lap("prediction");

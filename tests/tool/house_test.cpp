@@ -102,6 +102,7 @@ const std::map<std::string, std::string> kHeaders{
     {"layer_figures", "quality"},
     {"improve", "improve"},
     {"kept", "pipeline"},
+    {"study", "pipeline"},
     {"surface_files", "io"},
     {"stl", "io"},
     {"formats", "io"},
