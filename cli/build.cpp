@@ -65,7 +65,7 @@ int tell_unchanged(const BuildOptions& o, const UnchangedResult& result, const s
 
 int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& results,
                       const std::filesystem::path& directory, KeptStages* kept) {
-    if (kept != nullptr)
+    if (kept != nullptr && !o.full)
         if (const auto unchanged = find_unchanged(c, *kept, directory)) return tell_unchanged(o, *unchanged, directory);
     BuildResult result;
     {

@@ -235,10 +235,9 @@ class CaseReader {
         opening.is_swept = s.truth("swept").value_or(false);
         if (opening.is_swept && !(opening.distance > 0))
             s.fail("[[opening]] swept = true is of a duct: write its length, duct = \"200 mm\"");
-        if (const auto steps = s.number("steps", 1, 1e6)) {
+        if (const auto steps = s.count("steps", 1, 1'000'000)) {
             if (!opening.is_swept) s.fail("[[opening]] steps are those of a duct that is swept: swept = true");
-            if (*steps != std::floor(*steps)) s.fail("[[opening]] steps is a whole number");
-            opening.steps = static_cast<int>(*steps);
+            opening.steps = *steps;
         }
         const auto role = s.parsed("role", parse_role);
         if (!role)

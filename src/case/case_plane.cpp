@@ -129,16 +129,12 @@ std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& fold
     motion.scale = s.number("scaled", 1e-9, 1e9).value_or(1);
     motion.moved = step_of(s, "moved");
     curve.pieces = moved_by(curve.pieces, motion);
-    if (const auto n = s.number("divisions", 1, 1e7)) {
-        if (*n != std::floor(*n)) s.fail("[[curve]] divisions is a whole number");
-        curve.divisions = static_cast<int>(*n);
-    }
+    curve.divisions = s.count("divisions", 1, 10'000'000);
     curve.bias = s.number("bias", 1, 1e6).value_or(1);
     curve.finer_at = s.parsed("finer_at", parse_finer_at).value_or(FinerAt::start);
     std::vector<PlaneCurve> out{curve};
     if (auto copies = s.table("copies", "{ count = 5, step = [0, 20] }", unit)) {
-        const double count = copies->number("count", 1, 100000).value_or(1);
-        if (count != std::floor(count)) s.fail("[[curve]] copies count is a whole number");
+        const int count = copies->count("count", 1, 100'000).value_or(1);
         PlaneMotion step;
         step.moved = step_of(*copies, "step");
         step.turned_deg = copies->number("turned", -360, 360).value_or(0);
@@ -146,7 +142,7 @@ std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& fold
         copies->finish();
         if (step.moved == Vec2{} && step.turned_deg == 0)
             s.fail("[[curve]] copies need a step, [x, y], or an angle, turned, from one to the next");
-        for (int k = 1; k < static_cast<int>(count); ++k) {
+        for (int k = 1; k < count; ++k) {
             PlaneCurve next = out.back();
             next.pieces = moved_by(next.pieces, step);
             out.push_back(std::move(next));
@@ -208,10 +204,7 @@ PlaneCurve read_divide(Section& s, const std::filesystem::path& folder, const Le
         line.pieces = straight_pieces({end_of_divide(s, "from", unit, curves), end_of_divide(s, "to", unit, curves)});
     else
         line.pieces = read_shape(s, folder, unit);
-    if (const auto n = s.number("divisions", 1, 1e7)) {
-        if (*n != std::floor(*n)) s.fail("[[divide]] divisions is a whole number");
-        line.divisions = static_cast<int>(*n);
-    }
+    line.divisions = s.count("divisions", 1, 10'000'000);
     line.bias = s.number("bias", 1, 1e6).value_or(1);
     line.finer_at = s.parsed("finer_at", parse_finer_at).value_or(FinerAt::start);
     s.finish();
@@ -271,13 +264,12 @@ void read_sweep(Section& s, PlaneSpec& plane) {
     } else {
         plane.path = PointsPath{*s.points("path"), s.truth("smooth").value_or(true)};
     }
-    const auto steps = s.number("steps", 1, 1e6);
-    if (steps && *steps != std::floor(*steps)) s.fail("[sweep] steps is a whole number");
+    const auto steps = s.count("steps", 1, 1'000'000);
     plane.step_size = s.positive_length("size");
     if (is_sheet && (steps || plane.step_size > 0)) s.fail("[sweep] one_cell is one step; leave steps and size out");
     if (!is_sheet && steps.has_value() == (plane.step_size > 0))
         s.fail("[sweep] needs steps, how many, or size, how long one is about");
-    o.steps = static_cast<int>(steps.value_or(1));
+    o.steps = steps.value_or(1);
     o.bias = s.number("bias", 1, 1e6).value_or(1);
     o.finer_at = s.parsed("finer_at", parse_finer_at).value_or(FinerAt::start);
     o.twist_deg = s.number("twist", -36000, 36000).value_or(0);

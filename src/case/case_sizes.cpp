@@ -112,7 +112,7 @@ Refinement read_refinement(Section& s, const std::filesystem::path& folder, std:
             "[[x, y, z]] or shape = \"box\"");
     r.size = s.positive_length("size");
     r.at_least = s.positive_length("at_least");
-    if (const auto n = s.number("divisions", 1, 1e6)) r.divisions = static_cast<int>(*n);
+    r.divisions = s.count("divisions", 1, 1'000'000).value_or(0);
     r.bias = s.number("bias", 1, 1e4).value_or(1);
     r.towards = s.point("towards");
     r.growth = s.number("growth", 1.001, 4).value_or(0);
@@ -178,13 +178,13 @@ LayerRecipe read_layers(Section& s) {
     r.first_height = s.length("first_height");
     r.y_plus = s.number("y_plus", 1e-3, 1e5);
     r.first_flatness = s.number("first_flatness", 1e-2, 1e6);
-    if (const auto n = s.number("count", 1, 500)) r.count = static_cast<int>(*n);
+    r.count = s.count("count", 1, 500);
     r.growth = s.number("growth", 1, 3);
     r.total_height = s.length("total_height");
     r.last_height = s.length("last_height");
     r.last_flatness = s.number("last_flatness", 1e-2, 1e6);
     r.meets_core = s.number("meets_core", 1e-2, 10);
-    r.plateau = static_cast<int>(s.number("plateau", 1, 500).value_or(1));
+    r.plateau = s.count("plateau", 1, 500).value_or(1);
     r.squeeze_to = s.number("squeeze_to", 0.01, 1).value_or(r.squeeze_to);
     r.gap_cells = s.number("gap_cells", 0.5, 100).value_or(r.gap_cells);
     r.in = s.texts("in").value_or(std::vector<std::string>{});

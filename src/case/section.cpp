@@ -70,6 +70,14 @@ std::optional<double> Section::number(const char* key, double least, double most
     return value;
 }
 
+std::optional<int> Section::count(const char* key, int least, int most) {
+    const auto value = number(key, least, most);
+    if (!value) return std::nullopt;
+    if (*value != std::floor(*value))
+        fail(line_of(*find(key)), fmt::format("{} is {:.6g}; it must be a whole number", path(key), *value));
+    return static_cast<int>(*value);
+}
+
 std::optional<double> Section::length(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;

@@ -57,6 +57,8 @@ class Section {
     /// What can be a name; with an example it must be there.
     std::optional<std::string> name(const char* key, const char* example = nullptr);
     std::optional<double> number(const char* key, double least, double most);
+    /// A number without a fraction.
+    std::optional<int> count(const char* key, int least, int most);
     std::optional<double> length(const char* key);
     double required_length(const char* key, const char* example);
     /// A length above 0; 0 when it is left out.

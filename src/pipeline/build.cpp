@@ -128,9 +128,10 @@ void warn_of_polyhedra(const FillReport& fill, std::size_t n_cells, std::vector<
 class Build {
   public:
     Build(const Case& c, const Context& context, KeptStages* kept)
-        : c_(c), context_(context), stages_(kept, context, watch_) {
-        if (stages_.is_keeping()) keys_ = kept::keys_of(c);
-    }
+        : c_(c),
+          context_(context),
+          stages_(kept, context, watch_),
+          keys_(stages_.keys([&] { return kept::keys_of(c); })) {}
 
     SurfaceBuild up_to_surface() {
         SurfaceBuild out;

@@ -161,7 +161,7 @@ Plan plan(const Case& c, const Context& context, KeptStages* kept) {
     Plan out;
     Stopwatch watch(out.costs);
     kept::Stages stages(kept, context, watch);
-    const kept::StageKeys keys = stages.is_keeping() ? kept::keys_of(c) : kept::StageKeys{};
+    const kept::StageKeys keys = stages.keys([&] { return kept::keys_of(c); });
     BuildResult known;
     Domain domain;
     stages.make(

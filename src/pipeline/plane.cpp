@@ -176,7 +176,7 @@ BuildResult build_plane(const Case& c, const Context& context, KeptStages* kept)
     BuildResult result;
     Stopwatch watch(result.costs);
     kept::Stages stages(kept, context, watch);
-    const ContentHash key = stages.is_keeping() ? kept::section_key_of(c) : ContentHash{};
+    const ContentHash key = stages.keys([&] { return kept::section_key_of(c); });
     PlaneResult section;
     stages.make(
         "section", key, [&] { section = plane_of(c, result.mendings, context); }, section, result.mendings);

@@ -34,6 +34,7 @@ struct Axis {
 
 std::string text_of_value(const toml::node& value) {
     if (const auto text = value.value<std::string>()) return *text;
+    if (value.is_floating_point()) return fmt::format("{}", Section::number_of(value));
     std::ostringstream out;
     value.visit([&out](const auto& v) { out << v; });
     return out.str();

@@ -67,12 +67,19 @@ class Tool : public anvilcast::kit::ScratchTest {
 #endif
     }
 
+    /// What stages left in kept/ is no result.
+    bool has_result(const fs::path& made) const {
+        std::error_code none;
+        return std::any_of(fs::directory_iterator(directory / made, none), fs::directory_iterator(),
+                           [](const fs::directory_entry& e) { return e.path().filename() != "kept"; });
+    }
+
     void expect_refused(const std::string& arguments, const std::vector<std::string>& told) const {
         const Outcome o = run(arguments);
         EXPECT_EQ(o.status, 2) << arguments << "\n" << o.err;
         for (const std::string& part : told)
             EXPECT_NE(o.err.find(part), std::string::npos) << arguments << " said: " << o.err;
-        EXPECT_FALSE(fs::exists(directory / "made"));
+        EXPECT_FALSE(has_result("made"));
     }
 };
 
@@ -85,7 +92,8 @@ TEST_F(Tool, BuildsACaseWithAllItsFiles) {
         EXPECT_NE(o.out.find(part), std::string::npos) << part;
     std::vector<std::string> names;
     for (const auto& entry : fs::recursive_directory_iterator(directory / "made"))
-        names.push_back(fs::relative(entry.path(), directory / "made"));
+        if (const std::string name = fs::relative(entry.path(), directory / "made"); !name.starts_with("kept"))
+            names.push_back(name);
     std::sort(names.begin(), names.end());
     EXPECT_EQ(names,
               (std::vector<std::string>{"figures", "figures/boundary.png", "figures/cut.png", "figures/worst.png",
@@ -441,7 +449,7 @@ TEST_F(Tool, EndsWithStatus3WhenItCannot) {
     const Outcome o = run("build case.toml --out made");
     EXPECT_EQ(o.status, 3);
     EXPECT_NE(o.err.find("300"), std::string::npos) << o.err;
-    EXPECT_FALSE(fs::exists(directory / "made"));
+    EXPECT_FALSE(has_result("made"));
     if (::geteuid() != 0) {
         fs::permissions(directory, fs::perms::owner_read | fs::perms::owner_exec);
         EXPECT_EQ(run("convert pipe.stl copy.stl").status, 3);
@@ -517,6 +525,90 @@ TEST_F(Tool, PredictsAWrap) {
     EXPECT_NEAR(made["predicted"]["cells"]["total"].get<double>() / cells, 1, 0.15);
 }
 
+TEST_F(Tool, BuildsAStudyAndWhatIsMissingOfIt) {
+    write_case(
+        "[[layers]]\non = [\"bore\"]\nfirst_height = 0.3\ncount = 2\ngrowth = 1.2\n[limits]\nusual = false\n"
+        "[export]\nreport = false\n"
+        "[[vary]]\nname = \"mesh\"\nkey = \"sizing.surface\"\nvalues = [6, 4]\nnames = [\"coarse\", \"fine\"]\n"
+        "[[vary]]\nname = \"first\"\nkey = \"layers[bore].first_height\"\nvalues = [0.3, 0.5, 40]\n");
+    const Outcome planned = run("study case.toml --plan --json");
+    EXPECT_EQ(planned.status, 0) << planned.err;
+    EXPECT_EQ(nlohmann::json::parse(planned.out)["predicted"].size(), 6U);
+    EXPECT_FALSE(fs::exists(directory / "made"));
+
+    // The third height is more than the bore has room for, but a mesh all the same; a variant that cannot be built
+    // leaves the others alone.
+    const Outcome built = run("study case.toml --out made --json");
+    EXPECT_EQ(built.status, 0) << built.err;
+    const auto study = nlohmann::json::parse(built.out);
+    ASSERT_EQ(study["variants"].size(), 6U);
+    for (const auto& v : study["variants"]) {
+        EXPECT_EQ(v["state"], "built") << v;
+        EXPECT_GT(v["cells"]["total"].get<int>(), 500);
+        EXPECT_GT(v["metrics"]["non_orthogonality"]["worst"].get<double>(), 20);
+    }
+    EXPECT_GT(study["variants"][3]["finer_by"].get<double>(), 1.2);
+    EXPECT_FALSE(study["variants"][1].contains("finer_by"));
+    EXPECT_NEAR(study["variants"][4]["first_median"].get<double>(), 0.0005, 1e-5);
+    // Two surfaces serve six meshes.
+    std::size_t n_surfaces = 0;
+    for (const auto& file : fs::directory_iterator(directory / "made" / "kept"))
+        n_surfaces += file.path().filename().string().starts_with("surface-") ? 1 : 0;
+    EXPECT_EQ(n_surfaces, 2U);
+    const std::string table = content(directory / "made" / "study.csv");
+    EXPECT_EQ(std::count(table.begin(), table.end(), '\n'), 7);
+
+    // What is there stays; what is missing comes from what is kept.
+    const auto before = fs::last_write_time(directory / "made" / "fine-0.5" / "mesh.cgns");
+    fs::remove_all(directory / "made" / "coarse-0.5");
+    EXPECT_EQ(run("study case.toml --out made").status, 0);
+    EXPECT_EQ(fs::last_write_time(directory / "made" / "fine-0.5" / "mesh.cgns"), before);
+    EXPECT_TRUE(fs::exists(directory / "made" / "coarse-0.5" / "mesh.cgns"));
+
+    // Each variant by its own command, as a cluster would.
+    const Outcome listed = run("study case.toml --out apart --list");
+    EXPECT_EQ(std::count(listed.out.begin(), listed.out.end(), '\n'), 6);
+    const std::string first = listed.out.substr(0, listed.out.find('\n'));
+    EXPECT_EQ(run(first.substr(first.find("build")) + " --quiet").status, 0) << first;
+    EXPECT_TRUE(fs::exists(directory / "apart" / "coarse-0.3" / "mesh.cgns")) << first << listed.out;
+}
+
+TEST_F(Tool, AVariantThatFailsLeavesTheOthersAlone) {
+    write_case(
+        "[export]\nreport = false\n[limits]\nusual = false\n[[vary]]\nkey = \"region[1].inside\"\n"
+        "values = [[0, 0, 50], [0, 0, 500], [1, 0, 50]]\nnames = [\"in\", \"out\", \"beside\"]\n");
+    expect_refused("study case.toml", {"--out DIR"});
+    expect_refused("study missing.toml --plan", {"missing.toml"});
+    const Outcome o = run("study case.toml --out made");
+    EXPECT_EQ(o.status, 3);
+    EXPECT_NE(o.out.find("2 of 3 variants built, 1 failed"), std::string::npos) << o.out;
+    EXPECT_NE(o.out.find("failed out: anvilcast: "), std::string::npos) << o.out;
+    EXPECT_TRUE(fs::exists(directory / "made" / "beside" / "mesh.cgns"));
+}
+
+TEST_F(Tool, SaysThatNothingHasChanged) {
+    write_case("[limits]\nusual = false\n[export]\nreport = false\n");
+    ASSERT_EQ(run("build case.toml --out made").status, 0);
+    const auto before = fs::last_write_time(directory / "made" / "mesh.cgns");
+    const Outcome again = run("build case.toml --out made");
+    EXPECT_EQ(again.status, 0);
+    EXPECT_NE(again.out.find("Nothing has changed"), std::string::npos) << again.out;
+    EXPECT_EQ(nlohmann::json::parse(run("build case.toml --out made --json").out)["case"]["name"], "pipe");
+    EXPECT_EQ(fs::last_write_time(directory / "made" / "mesh.cgns"), before);
+    const std::string mesh = content(directory / "made" / "mesh.cgns");
+    // A result that somebody changed is made again, from what is kept.
+    put(directory / "made" / "mesh.cgns", mesh + "more");
+    const Outcome mended = run("build case.toml --out made");
+    EXPECT_NE(mended.out.find("(kept)"), std::string::npos) << mended.out;
+    EXPECT_EQ(content(directory / "made" / "mesh.cgns").size(), mesh.size());
+    const Outcome fresh = run("build case.toml --out made --fresh");
+    EXPECT_EQ(fresh.out.find("kept"), std::string::npos) << fresh.out;
+    EXPECT_EQ(run("build case.toml --out bare --until surface").status, 0);
+    write_case("[keep]\nsize = 0\n");
+    EXPECT_EQ(run("build case.toml --out nothing").status, 0);
+    EXPECT_FALSE(fs::exists(directory / "nothing" / "kept"));
+}
+
 TEST_F(Tool, AnswersForYPlus) {
     const Outcome text = run("yplus --speed '18 m/s' --length '200 mm' --target 30 --core-size 4");
     EXPECT_EQ(text.status, 0) << text.err;
@@ -547,8 +639,8 @@ TEST_F(Tool, StopsWhenItIsToldToAndLeavesNothing) {
         ::waitpid(child, &raw, 0);
         ASSERT_TRUE(WIFEXITED(raw)) << signal;
         EXPECT_EQ(WEXITSTATUS(raw), status);
-        EXPECT_FALSE(fs::exists(directory / "made")) << signal;
-        for (const auto& entry : fs::directory_iterator(directory))
+        EXPECT_FALSE(has_result("made")) << signal;
+        for (const auto& entry : fs::recursive_directory_iterator(directory))
             EXPECT_EQ(entry.path().string().find(".part"), std::string::npos) << entry.path();
     }
 }

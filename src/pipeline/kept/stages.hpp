@@ -16,6 +16,19 @@ class Stages {
         : store_(kept != nullptr ? &kept->store() : nullptr), context_(context), watch_(watch) {}
 
     bool is_keeping() const { return store_ != nullptr; }
+    /// The keys of a case, by `keys_of`. Where they cannot be had, since a file is missing, nothing is kept: the stage
+    /// that reads the file says what is wrong.
+    template <typename KeysOf>
+    auto keys(const KeysOf& keys_of) -> decltype(keys_of()) {
+        if (store_ != nullptr) {
+            try {
+                return keys_of();
+            } catch (const InputError&) {
+                store_ = nullptr;
+            }
+        }
+        return {};
+    }
     std::vector<std::string> warnings() const {
         return store_ != nullptr ? store_->warnings() : std::vector<std::string>{};
     }

@@ -101,6 +101,18 @@ bool ends_with_its_hash(std::FILE* file, std::size_t n_bytes) {
     return std::fread(told.data(), 1, sizeof told, file) == sizeof told && told == hasher.value();
 }
 
+/// Locks that killed builds left.
+void remove_litter(const fs::path& directory) {
+    std::error_code code;
+    for (fs::directory_iterator it(directory, code), end; !code && it != end; it.increment(code)) {
+        if (it->path().extension() != ".lock") continue;
+        const int lock = ::open(it->path().c_str(), O_RDWR | O_CLOEXEC);
+        if (lock < 0) continue;
+        if (::flock(lock, LOCK_EX | LOCK_NB) == 0) ::unlink(it->path().c_str());
+        ::close(lock);
+    }
+}
+
 }  // namespace
 
 KeptStages::KeptStages(fs::path directory, double most_bytes, bool is_fresh)
@@ -121,25 +133,32 @@ fs::path KeptStages::Store::file_of(const std::string& stage, const ContentHash&
     return directory_ / fmt::format("{}-{}{}", stage, kept::text_of(key), kEnding);
 }
 
-KeptStages::Store::Claim::Claim(const fs::path& file, const Context& context) : file_(file) {
-    lock_ = ::open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666);
+KeptStages::Store::Claim::Claim(const fs::path& directory, const std::string& name, const Context& context)
+    : file_(directory / name) {
+    std::error_code ignored;
+    for (fs::path p = directory; !p.empty() && !fs::exists(p, ignored); p = p.parent_path()) made_.push_back(p);
+    fs::create_directories(directory, ignored);
+    lock_ = ::open(file_.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666);
     // Where there can be no lock two builds may make the same, which is only slower.
     while (lock_ >= 0 && ::flock(lock_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
-        context.check_stop();
+        if (context.stop != nullptr && context.stop->load()) {
+            ::close(lock_);
+            throw Cancelled();
+        }
         std::this_thread::sleep_for(std::chrono::milliseconds(20));
     }
 }
 KeptStages::Store::Claim::~Claim() {
-    if (lock_ < 0) return;
-    ::unlink(file_.c_str());
-    ::close(lock_);
+    if (lock_ >= 0) {
+        ::unlink(file_.c_str());
+        ::close(lock_);
+    }
+    for (const fs::path& directory : made_) ::rmdir(directory.c_str());
 }
 
 std::unique_ptr<KeptStages::Store::Claim> KeptStages::Store::claim(const std::string& stage, const ContentHash& key,
                                                                    const Context& context) const {
-    std::error_code ignored;
-    fs::create_directories(directory_, ignored);
-    return std::make_unique<Claim>(directory_ / fmt::format(".{}-{}.lock", stage, kept::text_of(key)), context);
+    return std::make_unique<Claim>(directory_, fmt::format(".{}-{}.lock", stage, kept::text_of(key)), context);
 }
 
 std::unique_ptr<kept::Source> KeptStages::Store::checked(const std::string& stage, const ContentHash& key) {
@@ -180,6 +199,7 @@ void KeptStages::Store::save_by(const std::string& stage, const ContentHash& key
             sink.finish();
         }
         pending.commit();
+        remove_litter(directory_);
         make_room(file_of(stage, key));
     } catch (const Cancelled&) {
         throw;

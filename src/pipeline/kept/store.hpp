@@ -23,13 +23,15 @@ class KeptStages::Store {
     /// asks to stop meanwhile.
     class Claim {
       public:
-        Claim(const std::filesystem::path& file, const Context& context);
+        Claim(const std::filesystem::path& directory, const std::string& name, const Context& context);
         ~Claim();
         Claim(const Claim&) = delete;
         Claim& operator=(const Claim&) = delete;
 
       private:
         std::filesystem::path file_;
+        /// Directories that were not there before and go again if nothing comes to be in them, the innermost first.
+        std::vector<std::filesystem::path> made_;
         int lock_ = -1;
     };
     std::unique_ptr<Claim> claim(const std::string& stage, const ContentHash& key, const Context& context) const;
