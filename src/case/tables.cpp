@@ -84,13 +84,14 @@ toml::table parsed(const std::string& text, const std::string& file) {
 }
 
 void move_onto(toml::table& below, toml::table& above) {
-    for (auto&& [key, node] : above) {
-        toml::table* own = node.as_table();
+    for (auto it = above.begin(); it != above.end(); ++it) {
+        const toml::key& key = it->first;
+        toml::table* own = it->second.as_table();
         toml::table* other = below[key.str()].as_table();
         if (own != nullptr && other != nullptr)
             move_onto(*other, *own);
         else
-            node.visit([&below, &key](auto& value) { below.insert_or_assign(key, std::move(value)); });
+            it->second.visit([&below, &key](auto& value) { below.insert_or_assign(key, std::move(value)); });
     }
 }
 

@@ -114,7 +114,7 @@ class Writer {
     template <typename... T>
     void write(const std::variant<T...>& v) {
         write(std::uint64_t{v.index()});
-        std::visit([this](const auto& value) { write(value); }, v);
+        std::visit([&self = *this](const auto& value) { self.write(value); }, v);
     }
 
     Sink& sink_;
