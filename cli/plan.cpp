@@ -12,10 +12,15 @@ namespace {
 
 struct PlanOptions : CommonOptions {
     std::string input;
+    bool print_case = false;
 };
 
 int plan_case(const PlanOptions& o) {
     const Case c = read_case(o.input);
+    if (o.print_case) {
+        print(case_with_defaults(c));
+        return kDone;
+    }
     Plan p;
     {
         ProgressLine progress(o.console, {"mend", "domain", "sizes"});
@@ -36,6 +41,7 @@ void add_plan(CLI::App& app, Commands& commands) {
         command(app, *o, "plan", "everything decided and predicted, nothing meshed; exit status 1 beyond a limit",
                 "anvilcast plan cyclone.toml");
     s->add_option("CASE", o->input, "case file (TOML)")->required();
+    s->add_flag("--print-case", o->print_case, "print the whole case as it is understood, defaults included, and end");
     commands.push_back({s, &o->console, [o] { return plan_case(*o); }});
 }
 

@@ -4,6 +4,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/kept.hpp>
 #include <anvilcast/plan.hpp>
+#include <anvilcast/report.hpp>
 #include <anvilcast/results.hpp>
 #include <anvilcast/study.hpp>
 #include <anvilcast/tell.hpp>
@@ -59,14 +60,16 @@ std::string quoted(const std::string& word) {
     return out + "'";
 }
 
-void write_if_new(const fs::path& file, const std::string& text) {
+/// Returns whether it was.
+bool write_if_new(const fs::path& file, const std::string& text) {
     std::ostringstream old;
     old << std::ifstream(file).rdbuf();
-    if (old.str() == text) return;
+    if (old.str() == text) return false;
     fs::create_directories(file.parent_path());
     std::ofstream out(file);
     out << text;
     if (!out.flush()) throw FailureError(fmt::format("{}: cannot be written", file.string()));
+    return true;
 }
 
 void write_cases(const Study& study, const fs::path& directory) {
@@ -229,13 +232,16 @@ int run_study(const StudyOptions& o) {
                    : kBroken;
     }
     const int status = Builds(study, directory, o).run(predicted);
-    write_if_new(directory / "study.json", study_json(study, directory));
+    const bool is_new = write_if_new(directory / "study.json", study_json(study, directory));
     write_if_new(directory / "study.csv", study_csv(study, directory));
+    if (is_new || !fs::exists(directory / "study.html"))
+        write_study_page(directory / "study.html", study, directory, stoppable());
     if (o.json)
         print(study_json(study, directory));
     else if (!o.console.quiet)
         print(study_text(study, directory) +
-              fmt::format("Written to {}: a directory for each variant, study.json, study.csv\n", directory.string()));
+              fmt::format("Written to {}: study.html, study.json, study.csv, and a directory for each variant\n",
+                          directory.string()));
     return status;
 }
 

@@ -130,4 +130,7 @@ struct Case {
 ANVILCAST_API Case read_case(const std::filesystem::path& file);
 ANVILCAST_API Case parse_case(const std::string& text, const std::filesystem::path& file);
 
+/// The case as it is understood, what it left out put in: a case file again, for the same directory.
+ANVILCAST_API std::string case_with_defaults(const Case& c);
+
 }  // namespace anvilcast

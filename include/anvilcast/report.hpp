@@ -10,6 +10,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/openings.hpp>
+#include <anvilcast/study.hpp>
 #include <anvilcast/units.hpp>
 #include <anvilcast/volume_mesh.hpp>
 #include <filesystem>
@@ -35,5 +36,11 @@ ANVILCAST_API void write_inspection(const std::filesystem::path& file, const Sur
                                     const SurfaceHealth& health, const std::vector<Opening>& openings,
                                     const Space* space, const LengthUnit& unit, const std::string& source,
                                     const PageOptions& options = {});
+
+/// The page of a study: the table of its variants, plots of any figure against any other, cuts through all of them at
+/// the same place and scale, and what differs between their case files. Reads summaries and meshes from the variants'
+/// directories below `directory`, one mesh at a time. Throws FailureError where the page cannot be written.
+ANVILCAST_API void write_study_page(const std::filesystem::path& file, const Study& study,
+                                    const std::filesystem::path& directory, const Context& context = {});
 
 }  // namespace anvilcast

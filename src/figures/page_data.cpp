@@ -144,7 +144,9 @@ std::string page_of(const std::string& title, const nlohmann::ordered_json& data
     page += "<script>/* three.js, copyright 2010-2020 three.js authors, MIT licence */\n";
     page += std::string(three_library()) + "\n" + std::string(orbit_library()) + "</script>\n";
     page += fmt::format("<script>\n{}\n{}</script>\n</body>\n</html>\n", view_script(),
-                        std::string_view(script) == "report" ? report_script() : inspection_script());
+                        std::string_view(script) == "report"  ? report_script()
+                        : std::string_view(script) == "study" ? study_script()
+                                                              : inspection_script());
     return page;
 }
 

@@ -26,7 +26,7 @@ bool simplify(PagePolygons& polygons, std::size_t most);
 /// {"points", "corners", "counts", tag names...}, points from the lower corner of the box.
 nlohmann::ordered_json json_of(const PagePolygons& polygons, const Box& box, const std::vector<const char*>& tag_names);
 
-/// The page: head, styles, libraries, data and scripts, in one file. `script`: "report" or "inspection".
+/// The page: head, styles, libraries, data and scripts, in one file. `script`: "report", "inspection" or "study".
 std::string page_of(const std::string& title, const nlohmann::ordered_json& data, const char* script);
 
 }  // namespace anvilcast::figures

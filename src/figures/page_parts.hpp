@@ -9,6 +9,7 @@ std::string_view page_style();
 std::string_view view_script();
 std::string_view report_script();
 std::string_view inspection_script();
+std::string_view study_script();
 std::string_view three_library();
 std::string_view orbit_library();
 

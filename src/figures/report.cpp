@@ -12,6 +12,7 @@
 #include "base/thread_limit.hpp"
 #include "figures/colours.hpp"
 #include "figures/outer_zones.hpp"
+#include "figures/page_cuts.hpp"
 #include "figures/page_data.hpp"
 #include "io/files.hpp"
 
@@ -20,36 +21,6 @@ namespace {
 
 using namespace figures;
 using nlohmann::ordered_json;
-
-/// Takes over what points a list of polygons needs.
-class Gatherer {
-  public:
-    explicit Gatherer(const VolumeMesh& mesh, std::size_t n_tags) : mesh_(mesh), number_(mesh.points.size(), kNone) {
-        out_.tags.resize(n_tags);
-    }
-    void add(std::span<const Index> polygon, std::initializer_list<std::uint8_t> tags) {
-        // A page's polygon has at most 255 corners; no face of a mesh comes near.
-        if (polygon.size() > 255) return;
-        for (const Index p : polygon) {
-            if (number_[p] == kNone) {
-                number_[p] = static_cast<Index>(out_.points.size());
-                out_.points.push_back(mesh_.points[p]);
-            }
-            out_.corners.push_back(number_[p]);
-        }
-        out_.counts.push_back(static_cast<std::uint8_t>(polygon.size()));
-        std::size_t t = 0;
-        for (const std::uint8_t tag : tags) out_.tags[t++].push_back(tag);
-    }
-    PagePolygons take() { return std::move(out_); }
-
-  private:
-    const VolumeMesh& mesh_;
-    std::vector<Index> number_;
-    PagePolygons out_;
-};
-
-std::uint8_t byte_of(std::size_t n) { return static_cast<std::uint8_t>(std::min<std::size_t>(n, 255)); }
 
 ordered_json zones_of(const VolumeMesh& mesh) {
     ordered_json out = ordered_json::array();
@@ -81,61 +52,8 @@ ordered_json surface_of(const VolumeMesh& mesh, const Box& box, const PageOption
     return out;
 }
 
-/// What cells are coloured by in cuts, 0 good to 255 bad.
-struct CellQuality {
-    MetricId metric;
-    std::vector<std::uint8_t> bytes;
-    double low = 0, high = 1;  // of the values that 0 and 255 stand for
-};
-
-CellQuality cell_quality(const VolumeMesh& mesh, const Context& context) {
-    const bool has_standard = std::any_of(mesh.cell_types.begin(), mesh.cell_types.end(),
-                                          [](CellType t) { return t != CellType::polyhedron; });
-    CellQuality out{has_standard ? MetricId::equiangle_skewness : MetricId::orthogonality, {}, 0, 1};
-    if (!has_standard) out.low = 1, out.high = 0;
-    const std::vector<float> values = metric_by_cell(mesh, out.metric, context);
-    for (const float v : values)
-        out.bytes.push_back(
-            std::isnan(v)
-                ? std::uint8_t{0}
-                : byte_of(static_cast<std::size_t>(std::lround(
-                      255 * std::clamp((static_cast<double>(v) - out.low) / (out.high - out.low), 0.0, 1.0)))));
-    return out;
-}
-
-/// The cells that a plane across an axis meets: the faces towards its high side.
-PagePolygons cut_at(const VolumeMesh& mesh, const std::vector<std::array<float, 2>>& reach, double at,
-                    const CellQuality& quality) {
-    const auto plane = static_cast<float>(at);
-    Gatherer gatherer(mesh, 3);
-    auto is_kept = [&](Index c) { return reach[c][0] <= plane; };
-    for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
-        const Index own = mesh.owner[f], other = f < mesh.n_inner_faces() ? mesh.neighbour[f] : kNone;
-        const bool a = is_kept(own), b = other != kNone && is_kept(other);
-        const Index c = a ? own : other;
-        const bool is_wall = other == kNone && a && reach[own][1] > plane;  // of a cell that is met
-        if (a == b && !is_wall) continue;
-        if (other == kNone && !is_wall) continue;
-        gatherer.add(mesh.face(f),
-                     {static_cast<std::uint8_t>(mesh.cell_types[c]), byte_of(mesh.cell_region[c]), quality.bytes[c]});
-    }
-    return gatherer.take();
-}
-
 ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const PageOptions& options, const CellQuality& quality) {
-    std::array<std::vector<std::array<float, 2>>, 3> reach;
-    for (auto& list : reach) list.assign(mesh.n_cells(), {static_cast<float>(Box::inf), static_cast<float>(-Box::inf)});
-    for (std::size_t f = 0; f < mesh.n_faces(); ++f)
-        for (const Index p : mesh.face(f))
-            for (std::size_t axis = 0; axis < 3; ++axis) {
-                const auto x = static_cast<float>(mesh.points[p][static_cast<int>(axis)]);
-                auto note = [&](Index c) {
-                    reach[axis][c][0] = std::min(reach[axis][c][0], x);
-                    reach[axis][c][1] = std::max(reach[axis][c][1], x);
-                };
-                note(mesh.owner[f]);
-                if (f < mesh.n_inner_faces()) note(mesh.neighbour[f]);
-            }
+    const std::array<CellReach, 3> reach = reach_of_cells(mesh);
     // As many as there is room for, judged by those through the middle.
     std::array<PagePolygons, 3> middle;
     std::size_t each = 1;

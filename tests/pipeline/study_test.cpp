@@ -5,6 +5,7 @@
 #include <anvilcast/study.hpp>
 
 #include "kit/scratch.hpp"
+#include "pipeline/kept/keys.hpp"
 
 namespace anvilcast {
 namespace {
@@ -169,6 +170,28 @@ TEST_F(Studies, CasesStandOnTopOfOthers) {
     put(directory / "common" / "set-up.toml", wrong);
     const std::string said = told("[case]\nbase = \"common/set-up.toml\"\n[flow]\nlength = 20\n");
     EXPECT_NE(said.find("set-up.toml, line 22"), std::string::npos) << said;
+}
+
+TEST_F(Studies, CasesArePrintedWithWhatTheyLeftOut) {
+    const std::string surrounded = std::string(kCase) + "[surround]\nahead = 3\n[wrap]\ngap = 2\n";
+    for (const std::string& text : {std::string(kCase), surrounded}) {
+        std::string without_region = text;
+        if (text == surrounded)
+            without_region.erase(text.find("[[region]]"), text.find("[sizing]") - text.find("[[region]]"));
+        put(directory / "shell.stl", "solid s\nendsolid s\n");
+        put(directory / "bulb.stl", "solid b\nendsolid b\n");
+        const Case c = parse_case(without_region, directory / "case.toml");
+        const std::string printed = case_with_defaults(c);
+        for (const char* part :
+             {"usual = true", "leftovers = ", "feature_angle = 30", "plateau = 1", "size = ", "name = "})
+            EXPECT_NE(printed.find(part), std::string::npos) << part << printed;
+        const Case again = parse_case(printed, directory / "case.toml");
+        EXPECT_EQ(kept::keys_of(again).mesh, kept::keys_of(c).mesh) << printed;
+        EXPECT_EQ(again.kept_bytes, c.kept_bytes);
+        EXPECT_EQ(again.limits.usual, c.limits.usual);
+        EXPECT_EQ(again.write_report, c.write_report);
+        EXPECT_EQ(case_with_defaults(again), printed);
+    }
 }
 
 }  // namespace
