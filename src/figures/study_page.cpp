@@ -1,5 +1,5 @@
-// The page of a study. Cuts go through the middle of all variants' common box; how many faces each may have falls with
-// the number of variants, so that the page stays one that a browser opens.
+// The page of a study. Cuts go through the middle of the body, or of all variants' common box; how many faces each may
+// have falls with the number of variants, so that the page stays one that a browser opens.
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/mesh_files.hpp>
@@ -9,6 +9,7 @@
 #include <algorithm>
 
 #include "figures/colours.hpp"
+#include "figures/outer_zones.hpp"
 #include "figures/page_cuts.hpp"
 #include "io/files.hpp"
 
@@ -29,12 +30,14 @@ Box box_of(const VolumeMesh& mesh) {
     return box;
 }
 
-ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, std::size_t most, const Context& context) {
+/// `middle`: where all planes go through.
+ordered_json cuts_of(const VolumeMesh& mesh, const Box& box, const Vec3& middle, std::size_t most,
+                     const Context& context) {
     const CellQuality quality = cell_quality(mesh, context);
     const auto reach = reach_of_cells(mesh);
     ordered_json out = ordered_json::array();
     for (std::size_t axis = 0; axis < 3; ++axis) {
-        const double at = box.center()[static_cast<int>(axis)];
+        const double at = middle[static_cast<int>(axis)];
         PagePolygons polygons = cut_at(mesh, reach[axis], at, quality);
         const std::size_t all = polygons.size();
         const bool is_simplified = simplify(polygons, most);
@@ -59,17 +62,23 @@ void write_study_page(const std::filesystem::path& file, const Study& study, con
     const auto mesh_of = [&](std::size_t i) {
         return read_mesh(directory / study.variants[i].name / "mesh.cgns", context);
     };
-    Box box;
+    Box box, bodies;
     for (const std::size_t i : with_mesh) {
         context.report("report", "extents", 0);
-        box.include(box_of(mesh_of(i)));
+        const VolumeMesh mesh = mesh_of(i);
+        box.include(box_of(mesh));
+        // The far field would hide the body.
+        if (const auto within = mesh.is_plane() ? std::nullopt : body_within(mesh)) bodies.include(within->body);
     }
     for (std::size_t k = 0; k < with_mesh.size(); ++k) {
         context.report("report", "cuts", static_cast<double>(k) / static_cast<double>(with_mesh.size()));
         data["variants"][with_mesh[k]]["cuts"] =
-            cuts_of(mesh_of(with_mesh[k]), box, kMostFaces / (3 * with_mesh.size()), context);
+            cuts_of(mesh_of(with_mesh[k]), box, (bodies.is_empty() ? box : bodies).center(),
+                    kMostFaces / (3 * with_mesh.size()), context);
     }
-    if (!with_mesh.empty()) data["box"] = {{box.lo.x, box.lo.y, box.lo.z}, {box.hi.x, box.hi.y, box.hi.z}};
+    auto corners = [](const Box& b) { return ordered_json{{b.lo.x, b.lo.y, b.lo.z}, {b.hi.x, b.hi.y, b.hi.z}}; };
+    if (!with_mesh.empty()) data["box"] = corners(box);
+    if (!bodies.is_empty()) data["body"] = corners(bodies);
     data["unit"] = study.variants.front().c.unit.name;
     ordered_json types = ordered_json::array(), bad = ordered_json::array(), marks = ordered_json::array();
     for (std::size_t k = 0; k < 5; ++k)

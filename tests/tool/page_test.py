@@ -153,6 +153,44 @@ def test_inspection(page):
     driver.quit()
 
 
+def test_study(page):
+    driver = opened(page)
+    wait_for(driver, 'return window.views && views.length === 4 && views.every(v => v.models.cut)', 'cuts are missing')
+    assert '4 of 4 variants' in driver.find_element(By.ID, 'verdict').text
+
+    def variants():
+        return [r.get_attribute('data-variant') for r in driver.find_elements(By.CSS_SELECTOR, '#variants tbody tr')]
+
+    # A head sorts, and once more the other way.
+    assert variants() == ['coarse-2', 'coarse-3', 'fine-2', 'fine-3'], variants()
+    by_layers = driver.find_elements(By.CSS_SELECTOR, '#variants th button')[1]
+    by_layers.click()
+    assert variants() == ['coarse-2', 'fine-2', 'coarse-3', 'fine-3'], variants()
+    by_layers.click()
+    assert variants()[0].endswith('-3'), variants()
+
+    # Any figure against any other: a point for each variant.
+    assert len(driver.find_elements(By.CSS_SELECTOR, '#plot circle')) == 4
+    before = driver.find_element(By.ID, 'plot').get_attribute('innerHTML')
+    driver.execute_script("const s = document.getElementById('plot-y'); s.value = 'cells'; s.dispatchEvent(new Event('change'))")
+    assert driver.find_element(By.ID, 'plot').get_attribute('innerHTML') != before
+
+    # One view turned turns all; all look at the same place at the same scale.
+    driver.execute_script('views[2].canvas.focus()')
+    ActionChains(driver).send_keys(Keys.ARROW_LEFT).send_keys('+').perform()
+    states = driver.execute_script('return views.map(v => JSON.stringify(v.state()))')
+    assert len(set(states)) == 1, states
+    shown = driver.execute_script('return views.map(v => v.models.cut[0].geometry.attributes.position.count)')
+    assert len(set(shown)) == 4, 'the cuts are of one mesh'
+    driver.execute_script("const s = document.getElementById('cut-axis'); s.value = 2; s.dispatchEvent(new Event('change'))")
+    assert driver.execute_script('return views.map(v => v.models.cut[0].geometry.attributes.position.count)') != shown
+
+    difference = driver.find_element(By.ID, 'difference').text
+    assert '- count = 2' in difference and '+ count = 3' in difference and '[[layers]]' in difference, difference
+    check_console(driver)
+    driver.quit()
+
+
 with tempfile.TemporaryDirectory() as scratch:
     place = pathlib.Path(scratch)
     body = source / 'demo' / 'dust-cyclone' / 'cyclone-shell.stl'
@@ -168,4 +206,15 @@ with tempfile.TemporaryDirectory() as scratch:
     assert (place / 'made' / 'report.html').exists()
     subprocess.run([tool, 'inspect', body, '--page', place / 'body.html', '--quiet'], check=True)
     test_inspection(place / 'body.html')
+    (place / 'study.toml').write_text('''[study]
+case = "case.toml"
+[[vary]]
+scale = [1.6, 1.2]
+names = ["coarse", "fine"]
+[[vary]]
+key = "layers[1].count"
+values = [2, 3]
+''')
+    subprocess.run([tool, 'study', place / 'study.toml', '--out', place / 'study', '--quiet'], check=False)
+    test_study(place / 'study' / 'study.html')
 print('pages: ok')

@@ -73,7 +73,7 @@ if (built.length > 1) {
     const groups = [...new Set(built.map(group))];
     const colourOf = v => data.colours[groups.indexOf(group(v)) % data.colours.length];
     function draw() {
-        const w = 720, high = 330, left = 70, bottom = 40, top = 14, right = 20;
+        const w = 720, high = 330, left = 70, bottom = 40, top = 14, right = 44;
         const points = built.filter(v => v.figures[across.value] !== undefined && v.figures[up.value] !== undefined)
             .map(v => ({v, x: v.figures[across.value], y: v.figures[up.value]}));
         const svg = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
@@ -167,7 +167,12 @@ if (cut.length) {
         view.controls.addEventListener('change', () => follow(view));
         views.push(view);
     }
-    if (views.length === cut.length) { draw(); look(); follow(views[0]); }
+    if (views.length === cut.length) {
+        for (const view of views) if (data.body) view.begin(data.body);
+        draw();
+        look();
+        follow(views[0]);
+    }
 }
 
 // What differs between two case files.

@@ -146,7 +146,8 @@ class View {
         }
         e.preventDefault();
         this.controls.update();
-        this.draw();
+        // Who follows this view hears of zooming too.
+        this.controls.dispatchEvent({type: 'change'});
     }
 
     /** A named model of polygons; colourOf(polygon) gives "#rrggbb", or null for one that is hidden. */
