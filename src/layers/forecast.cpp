@@ -17,6 +17,7 @@
 #include "domain/facing_sides.hpp"
 #include "layers/assignment.hpp"
 #include "layers/wall.hpp"
+#include "sizing/sources.hpp"
 
 namespace anvilcast {
 namespace {
@@ -114,16 +115,47 @@ class Forecaster {
         const bool is_fan = turn > fan.largest_turn_deg * kRadians;
         const double lean = std::copysign(2 * std::tan(0.5 * std::min(std::abs(turn), kSharpest)), turn);
         const double width = stack.total * (is_fan ? turn : lean);  // of the tops that are won
-        double tops = size;
+        const Vec3 outward = normalized(normal_of_side(side) + normal_of_side(other));
+        const double far = size_where_growth_ends(at + outward * stack.total, outward);
+        double tops = size, beside = 0;
         if (is_fan) {
             const double n =
                 std::clamp(std::round(width / (fan.width * size)), std::ceil(turn / (fan.largest_step_deg * kRadians)),
                            std::ceil(turn / (fan.step_deg * kRadians)));
             tops = std::min(size, width / n);
+            beside = cells_round_strips(tops, size, far, turn);
         }
-        const Vec3 outward = normalized(normal_of_side(side) + normal_of_side(other));
-        const double far = size_where_growth_ends(at + outward * stack.total, outward);
-        return width * kCellsPerVolume * 0.5 / slope * std::max(0.0, 1 / (tops * tops) - 1 / (far * far));
+        return beside + width * kCellsPerVolume * 0.5 / slope * std::max(0.0, 1 / (tops * tops) - 1 / (far * far));
+    }
+
+    /// Strips of a fan that are much narrower than the edge is long make the core finer round it: over a length of
+    /// edge, in excess of what sizes that grow from the walls come to. Pyramids stand on the strips, whose sides are
+    /// half as long; see with_finer_surface() for what small triangles do to sizes. Between the walls' normals the
+    /// nearest wall is the edge, beyond them walls are nearer than it by the cosine.
+    double cells_round_strips(double width, double size, double far, double turn) const {
+        constexpr double kSmaller = 0.7, kEntered = 1.1;
+        const double mean = (width + size) / 3, slope = sizes_.growth() - 1;
+        if (mean >= kSmaller * size || far <= size) return 0;
+        const double first = kEntered * mean, reach = (far - first) / slope + sizing::kPlateau * first;
+        constexpr int kRings = 32, kRays = 8;
+        double cells = 0;
+        auto grown = [&](double from, double way) {
+            return from + slope * std::max(0.0, way - sizing::kPlateau * from);
+        };
+        auto add = [&](double r, double wall, double area) {
+            const double here = grown(first, r), there = std::min(far, grown(size, wall));
+            if (here < there)
+                cells += area * kCellsPerVolume * (1 / (here * here * here) - 1 / (there * there * there));
+        };
+        for (int i = 0; i < kRings; ++i) {
+            const double r = reach * (i + 0.5) / kRings, ring = r * reach / kRings;
+            add(r, r, ring * turn);
+            for (int k = 0; k < kRays; ++k) {
+                const double step = 0.5 * std::numbers::pi / kRays, angle = (k + 0.5) * step;
+                add(r, r * std::cos(angle), 2 * ring * step);
+            }
+        }
+        return cells;
     }
 
     struct Narrow {
