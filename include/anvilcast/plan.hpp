@@ -44,6 +44,7 @@ struct Plan {
     double triangles = 0, core_cells = 0, layer_cells = 0;  ///< of a swept section its cells are the triangles
     std::vector<SourceShare> sources;
     std::optional<WallEstimate> wall;
+    bool is_rough = false;  ///< there may be up to twice as many cells: a warning says why
     Cost cost;
     std::optional<double> cells_limit;
     std::vector<std::string> beyond;  ///< limits that the mesh would break, each with what to change

@@ -16,6 +16,7 @@
 #include "base/thread_limit.hpp"
 #include "domain/facing_sides.hpp"
 #include "layers/assignment.hpp"
+#include "layers/fan_cells.hpp"
 #include "layers/wall.hpp"
 #include "sizing/sources.hpp"
 
@@ -72,9 +73,18 @@ class Forecaster {
         return out;
     }
 
+    double cells_round_fans() const {
+        double cells = 0;
+        for_sharp_edges([&](double length, const Vec3& middle, double turn, Index side, Index other) {
+            cells += length * cells_at_edge(middle, turn, side, other).round_strips;
+        });
+        return cells;
+    }
+
   private:
-    /// Round convex edges the tops are larger than the wall, in corners smaller, and the core begins on them.
-    void add_edges(std::vector<LayerForecast>& out) const {
+    /// Calls work(length, middle, turn, side, other) for each edge of the layers' walls that is sharp.
+    template <typename Work>
+    void for_sharp_edges(const Work& work) const {
         const Surface& s = domain_.boundary;
         const SurfaceEdges edges(s.triangles, s.points.size());
         for_facing_sides(
@@ -86,9 +96,15 @@ class Forecaster {
                 const double turn = turn_of(use, side, other_use, other);
                 if (std::abs(turn) < kSharp) return;
                 const Vec3 &a = s.points[edges.ends(e)[0]], &b = s.points[edges.ends(e)[1]];
-                out[assignment_.stack_of_side[side]].core_cells -=
-                    distance(a, b) * core_cells_at_edge(midpoint(a, b), turn, side, other);
+                work(distance(a, b), midpoint(a, b), turn, side, other);
             });
+    }
+
+    /// Round convex edges the tops are larger than the wall, in corners smaller, and the core begins on them.
+    void add_edges(std::vector<LayerForecast>& out) const {
+        for_sharp_edges([&](double length, const Vec3& middle, double turn, Index side, Index other) {
+            out[assignment_.stack_of_side[side]].core_cells -= length * cells_at_edge(middle, turn, side, other).all;
+        });
     }
 
     Vec3 normal_of_side(Index side) const { return (side & 1U) != 0 ? -normal_of(side / 2) : normal_of(side / 2); }
@@ -105,11 +121,14 @@ class Forecaster {
     }
 
     /// Of the core over a length of edge, in excess of what the walls on both sides are counted with.
-    double core_cells_at_edge(const Vec3& at, double turn, Index side, Index other) const {
+    struct AtEdge {
+        double all = 0, round_strips = 0;
+    };
+    AtEdge cells_at_edge(const Vec3& at, double turn, Index side, Index other) const {
         constexpr double kSharpest = 2.1;  // radians: columns lean no farther
         const layers::FanOptions fan;
         const double size = sizes_.at(at), slope = sizes_.growth() - 1;
-        if (slope <= 0) return 0;
+        if (slope <= 0) return {};
         const LayerStack stack = stack_at(request_.recipes[assignment_.recipe_of_side[side]],
                                           assignment_.stacks[assignment_.stack_of_side[side]], size);
         const bool is_fan = turn > fan.largest_turn_deg * kRadians;
@@ -125,7 +144,8 @@ class Forecaster {
             tops = std::min(size, width / n);
             beside = cells_round_strips(tops, size, far, turn);
         }
-        return beside + width * kCellsPerVolume * 0.5 / slope * std::max(0.0, 1 / (tops * tops) - 1 / (far * far));
+        const double above = width * kCellsPerVolume * 0.5 / slope * std::max(0.0, 1 / (tops * tops) - 1 / (far * far));
+        return {beside + above, beside};
     }
 
     /// Strips of a fan that are much narrower than the edge is long make the core finer round it: over a length of
@@ -237,13 +257,24 @@ class Forecaster {
 
 }  // namespace
 
+namespace {
+Forecaster forecaster_of(const Domain& domain, const SizeField& sizes, const LayerRequest& request) {
+    std::vector<Region> regions;
+    for (const DomainRegion& r : domain.regions) regions.push_back({r.name, r.kind});
+    return {domain, sizes, request, layers::assign(domain.boundary, domain.sides, regions, sizes, request)};
+}
+}  // namespace
+
 std::vector<LayerForecast> forecast_layers(const Domain& domain, const SizeField& sizes, const LayerRequest& request,
                                            const Context& context) {
     const ThreadLimit limit(context);
-    std::vector<Region> regions;
-    for (const DomainRegion& r : domain.regions) regions.push_back({r.name, r.kind});
-    return Forecaster(domain, sizes, request, layers::assign(domain.boundary, domain.sides, regions, sizes, request))
-        .run();
+    return forecaster_of(domain, sizes, request).run();
+}
+
+double layers::cells_round_fans(const Domain& domain, const SizeField& sizes, const LayerRequest& request,
+                                const Context& context) {
+    const ThreadLimit limit(context);
+    return forecaster_of(domain, sizes, request).cells_round_fans();
 }
 
 }  // namespace anvilcast

@@ -8,6 +8,7 @@
 #include <map>
 
 #include "forecast/with_mesh.hpp"
+#include "layers/fan_cells.hpp"
 #include "pipeline/kept/keys.hpp"
 #include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
@@ -198,10 +199,22 @@ Plan plan(const Case& c, const Context& context, KeptStages* kept) {
         plan_layers(forecasts, c, out);
         warn_of_layers(domain, forecasts, c, out.warnings);
     }
-    if (out.wrapped && !c.layers.empty())
+    /// From this share on fans make a prediction a guess.
+    constexpr double kManyRoundFans = 0.05;
+    if (!c.layers.empty() &&
+        layers::cells_round_fans(domain, sizing.field, layer_request(c), context) > kManyRoundFans * p.cells) {
+        out.is_rough = true;
+        out.warnings.emplace_back(
+            "round sharp edges the layers end in strips much narrower than the edges are long, which takes small cells "
+            "there: the mesh may have twice the cells predicted; more or higher layers, or smaller edges, make it "
+            "less");
+    }
+    if (out.wrapped && !c.layers.empty()) {
+        out.is_rough = true;
         out.warnings.emplace_back(
             "layers end where a wrap is rough, and their ends take small cells: how many cannot be known before, the "
             "mesh may have twice the cells predicted");
+    }
     out.core_cells = std::max(0.0, out.core_cells);
     out.cells = c.cells;
     const double filled = out.total_cells();

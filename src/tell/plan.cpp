@@ -121,9 +121,9 @@ std::string plan_text(const Plan& p, const Case& c) {
     text +=
         fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
                     bold(is_exact(p) ? grouped(static_cast<std::size_t>(p.total_cells())) : rounded(p.total_cells())),
-                    is_exact(p)                      ? "exact"
-                    : p.wrapped && p.layer_cells > 0 ? "or up to twice as many: where a wrap is rough layers end"
-                                                     : "within 15 %",
+                    is_exact(p)  ? "exact"
+                    : p.is_rough ? "or up to twice as many, see the warnings"
+                                 : "within 15 %",
                     p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
                     rounded(p.cost.megabytes));
     if (!p.beyond.empty())
