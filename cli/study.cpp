@@ -20,6 +20,7 @@
 #include <filesystem>
 #include <fstream>
 #include <map>
+#include <optional>
 #include <sstream>
 #include <thread>
 
@@ -76,23 +77,24 @@ void write_cases(const Study& study, const fs::path& directory) {
     for (const StudyVariant& v : study.variants) write_if_new(case_file_of(directory, v), case_text_of(v));
 }
 
-/// What is found on the way is kept for the builds.
-std::vector<VariantForecast> predict_all(const Study& study, const fs::path& directory, const StudyOptions& o) {
-    std::vector<VariantForecast> out;
-    KeptStages kept(directory / "kept");
-    for (const StudyVariant& v : study.variants) {
-        VariantForecast p;
-        try {
-            const Plan planned = plan(v.c, stoppable(), o.directory.empty() ? nullptr : &kept);
-            p = {planned.total_cells(), planned.cost.megabytes, planned.cost.seconds, ""};
-            if (!planned.beyond.empty()) p.refused = planned.beyond.front();
-        } catch (const Cancelled&) {
-            throw;
-        } catch (const Error& e) {
-            p.refused = e.what();
-        }
-        out.push_back(p);
+/// What is found on the way is kept for the build.
+VariantForecast predicted(const StudyVariant& v, KeptStages* kept) {
+    VariantForecast p;
+    try {
+        const Plan planned = plan(v.c, stoppable(), kept);
+        p = {planned.total_cells(), planned.cost.megabytes, planned.cost.seconds, ""};
+        if (!planned.beyond.empty()) p.refused = planned.beyond.front();
+    } catch (const Cancelled&) {
+        throw;
+    } catch (const Error& e) {
+        p.refused = e.what();
     }
+    return p;
+}
+
+std::vector<VariantForecast> predict_all(const Study& study, KeptStages* kept) {
+    std::vector<VariantForecast> out;
+    for (const StudyVariant& v : study.variants) out.push_back(predicted(v, kept));
     return out;
 }
 
@@ -124,22 +126,25 @@ class Builds {
     Builds(const Builds&) = delete;
     Builds& operator=(const Builds&) = delete;
 
-    /// Returns the worst exit status.
-    int run(const std::vector<VariantForecast>& predicted) {
+    /// Returns the worst exit status. Each variant is predicted while those before it are built.
+    int run() {
         const double most = 0.8 * free_megabytes();
         double used = 0;
+        KeptStages kept(directory_ / "kept");
+        std::vector<double> megabytes;
         for (std::size_t next = 0; next < study_.variants.size() || !running_.empty();) {
-            const bool has_room =
-                running_.empty() || (static_cast<int>(running_.size()) < jobs_ && next < predicted.size() &&
-                                     used + predicted[next].megabytes <= most);
+            if (next < study_.variants.size() && megabytes.size() == next)
+                megabytes.push_back(jobs_ > 1 ? predicted(study_.variants[next], &kept).megabytes : 0);
+            const bool has_room = running_.empty() || (static_cast<int>(running_.size()) < jobs_ &&
+                                                       next < megabytes.size() && used + megabytes[next] <= most);
             if (next < study_.variants.size() && has_room) {
-                used += predicted[next].megabytes;
+                used += megabytes[next];
                 running_.emplace(start(next), next);
                 ++next;
                 continue;
             }
             const auto [pid, status] = await_one();
-            used -= predicted[running_.at(pid)].megabytes;
+            used -= megabytes[running_.at(pid)];
             finish(running_.at(pid), status);
             running_.erase(pid);
         }
@@ -223,15 +228,17 @@ int run_study(const StudyOptions& o) {
         print(text);
         return kDone;
     }
-    const std::vector<VariantForecast> predicted = predict_all(study, directory, o);
     if (o.plan) {
-        print(o.json ? study_plan_json(study, predicted) : study_plan_text(study, predicted));
-        return std::all_of(predicted.begin(), predicted.end(),
+        std::optional<KeptStages> kept;
+        if (!o.directory.empty()) kept.emplace(directory / "kept");
+        const auto forecasts = predict_all(study, kept ? &*kept : nullptr);
+        print(o.json ? study_plan_json(study, forecasts) : study_plan_text(study, forecasts));
+        return std::all_of(forecasts.begin(), forecasts.end(),
                            [](const VariantForecast& p) { return p.refused.empty(); })
                    ? kDone
                    : kBroken;
     }
-    const int status = Builds(study, directory, o).run(predicted);
+    const int status = Builds(study, directory, o).run();
     const bool is_new = write_if_new(directory / "study.json", study_json(study, directory));
     write_if_new(directory / "study.csv", study_csv(study, directory));
     if (is_new || !fs::exists(directory / "study.html"))
