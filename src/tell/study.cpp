@@ -36,7 +36,7 @@ constexpr std::array<Column, 3> kColumns{
     {{"equiangle_skewness", "skewness"}, {"non_orthogonality", "non-orthogonality"}, {"volume_ratio", "volume ratio"}}};
 
 /// The share of the layers' walls that has all layers, and of the largest of these walls its heights.
-void add_layers(const ordered_json& summary, ordered_json& row) {
+void tell_layers(const ordered_json& summary, ordered_json& row) {
     if (!summary.contains("layers") || summary["layers"].empty()) return;
     double area = 0, full = 0, largest = 0;
     for (const auto& zone : summary["layers"]) {
@@ -70,7 +70,7 @@ ordered_json row_of(const Study& study, const StudyVariant& v, const fs::path& d
     }
     row["seconds"] = seconds;
     row["peak_megabytes"] = megabytes;
-    add_layers(summary, row);
+    tell_layers(summary, row);
     for (const auto& m : summary["quality"]["metrics"]) {
         const bool is_high_good = m.value("better", "") == "high";
         row["metrics"][m.value("key", "")] = {{"worst", m[is_high_good ? "min" : "max"]}, {"mean", m["mean"]}};
