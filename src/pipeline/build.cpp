@@ -155,15 +155,16 @@ class Build {
     }
 
   private:
-    void make_domain() {
+    /// `known`: takes what the result tells about parts and regions.
+    void make_domain(BuildResult& known) {
         if (has_domain_) return;
         stages_.make(
-            "domain", keys_.domain, [&] { domain_ = prepare_domain(c_, result_, context_); }, result_, domain_);
+            "domain", keys_.domain, [&] { domain_ = prepare_domain(c_, known, context_); }, known, domain_);
         has_domain_ = true;
     }
 
     void make_surface() {
-        make_domain();
+        make_domain(result_);
         const bool are_kept = stages_.make(
             "sizes", keys_.sizes, [&] { sizing_ = make_sizing(domain_, c_.sizing, context_, octree_budget(c_)); },
             sizing_);
@@ -255,13 +256,8 @@ class Build {
     std::vector<std::pair<std::string, std::function<bool(const Vec3&)>>> volumes() {
         const auto& all = c_.sizing.refine;
         if (std::none_of(all.begin(), all.end(), [](const Refinement& r) { return r.volume.has_value(); })) return {};
-        if (!has_domain_) {
-            BuildResult known_already;
-            stages_.make(
-                "domain", keys_.domain, [&] { domain_ = prepare_domain(c_, known_already, context_); }, known_already,
-                domain_);
-            has_domain_ = true;
-        }
+        BuildResult known_already;
+        make_domain(known_already);
         return volumes_of(domain_, c_.sizing);
     }
 
