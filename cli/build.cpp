@@ -52,8 +52,10 @@ int build_case_surface(const BuildOptions& o, const Case& c, ResultDirectory& re
     return kDone;
 }
 
-/// Nothing has changed: the result that is there already is told.
+/// Nothing has changed: the result that is there already is told, and what was warned of when it was made.
 int tell_unchanged(const BuildOptions& o, const UnchangedResult& result, const std::filesystem::path& directory) {
+    if (!o.console.quiet)
+        for (const std::string& w : result.warnings) tell(fmt::format("warning: {}\n", w));
     if (o.json)
         print((std::ostringstream() << std::ifstream(directory / "summary.json").rdbuf()).str());
     else if (!o.console.quiet)
@@ -79,7 +81,7 @@ int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& res
             write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
         }
         results.commit();
-        if (kept != nullptr) note_result(c, *kept, directory, {result.mesh.n_cells(), result.quality.is_good()});
+        if (kept != nullptr) note_result(c, *kept, directory, {result.mesh.n_cells(), result.quality.is_good(), result.warnings});
     }
     if (o.json)
         print(summary_json(result, c));

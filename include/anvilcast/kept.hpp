@@ -51,6 +51,7 @@ struct Case;
 struct UnchangedResult {
     std::size_t n_cells = 0;
     bool is_good = true;  ///< no limit is broken
+    std::vector<std::string> warnings = {};
 };
 /// Notes what a directory of results holds, once it is in place: each file by its content, and the case that it came
 /// from. Reads all files once.
@@ -60,6 +61,10 @@ ANVILCAST_API void note_result(const Case& c, KeptStages& kept, const std::files
 /// file as it was written. Reads all of them.
 ANVILCAST_API std::optional<UnchangedResult> find_unchanged(const Case& c, KeptStages& kept,
                                                             const std::filesystem::path& directory);
+
+/// What the last build of a case warned of, as far as the stages that it came from would come out the same: of a case
+/// with other layers what was said of its surface mesh, of one with other sizes nothing. Reads no stage.
+ANVILCAST_API std::vector<std::string> warnings_of_build(const Case& c, KeptStages& kept);
 
 /// A hash of 128 bits.
 using ContentHash = std::array<std::uint64_t, 2>;

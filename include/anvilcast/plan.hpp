@@ -49,6 +49,7 @@ struct Plan {
     std::optional<double> cells_limit;
     std::vector<std::string> beyond;  ///< limits that the mesh would break, each with what to change
     std::vector<std::string> warnings;
+    std::vector<std::string> warnings_of_build;  ///< of the last build of the same, besides; see kept.hpp
     std::vector<StageCost> costs;  ///< of planning
 
     double total_cells() const { return core_cells + layer_cells; }

@@ -91,6 +91,9 @@ void read_sizing(Section& s, Case& c) {
         s.fail(fmt::format("[sizing]: {}", e.what()));
     }
     s.finish();
+    o.surface = o.surface_size();
+    o.smallest = o.smallest_size();
+    if (o.across_gaps > 0 && o.gap_floor == 0) o.gap_floor = o.smallest;
 }
 
 Refinement read_refinement(Section& s, const std::filesystem::path& folder, std::size_t number) {

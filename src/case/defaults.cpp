@@ -1,6 +1,9 @@
 // What a case file leaves out, as the readers of its tables take it. A test reads what is written here back.
 
 #include <anvilcast/case.hpp>
+#include <anvilcast/metrics.hpp>
+
+#include <fmt/format.h>
 
 #include <array>
 #include <string_view>
@@ -53,6 +56,19 @@ constexpr std::array kDefaults{
     Default{"refine", "cells_thick", "0"},
     Default{"flow", "wall", "\"plate\""},
     Default{"flow", "y_plus_at", "\"center\""},
+    Default{"plane", "join", "0"},
+    Default{"curve", "name", "\"wall\""},
+    Default{"curve", "bias", "1"},
+    Default{"curve", "finer_at", "\"start\""},
+    Default{"divide", "bias", "1"},
+    Default{"divide", "finer_at", "\"start\""},
+    Default{"area", "name", "\"fluid\""},
+    Default{"area", "kind", "\"fluid\""},
+    Default{"area", "cells", "\"triangles\""},
+    Default{"sweep", "bias", "1"},
+    Default{"sweep", "finer_at", "\"start\""},
+    Default{"sweep", "twist", "0"},
+    Default{"sweep", "scale", "1"},
     Default{"layers", "plateau", "1"},
     Default{"layers", "squeeze_to", "0.3"},
     Default{"layers", "gap_cells", "2"},
@@ -65,6 +81,49 @@ void put_in(toml::table& table, const Default& d) {
     if (table.contains(d.key)) return;
     toml::table one = toml::parse(std::string(d.key) + " = " + d.value);
     one.begin()->second.visit([&](auto& value) { table.insert_or_assign(d.key, std::move(value)); });
+}
+
+/// What one value makes of another that was left out.
+void put_computed(toml::table& tables, const Case& c) {
+    auto put_length = [&](toml::table& table, const char* key, double metres) {
+        // In the case's unit where that reads back as the same number.
+        const double number = metres / c.unit.metres;
+        if (table.contains(key)) return;
+        if (number * c.unit.metres == metres)
+            table.insert(key, number);
+        else
+            table.insert(key, fmt::format("{} m", metres));
+    };
+    if (toml::table* sizing = tables["sizing"].as_table()) {
+        put_length(*sizing, "surface", c.sizing.surface_size());
+        put_length(*sizing, "smallest", c.sizing.smallest_size());
+        if (c.sizing.across_gaps > 0)
+            put_length(*sizing, "gap_floor",
+                       c.sizing.gap_floor > 0 ? c.sizing.gap_floor : c.sizing.smallest_size());
+    }
+    toml::table* surround = tables["surround"].as_table();
+    if (surround != nullptr && !c.surround->options.corners && c.surround->options.shape == SurroundShape::box) {
+        const SurroundOptions usual;
+        for (const auto& [key, reach] : {std::pair{"ahead", usual.ahead}, std::pair{"behind", usual.behind},
+                                         std::pair{"aside", usual.aside}, std::pair{"above", usual.above}})
+            if (!surround->contains(key)) surround->insert(key, reach.value);
+    }
+    if (toml::table* sweep = tables["sweep"].as_table())
+        for (const auto& [key, zone] :
+             {std::pair{"start", c.plane->sweep.first_end}, std::pair{"end", c.plane->sweep.last_end}})
+            if (!sweep->contains(key)) sweep->insert(key, zone.name);
+}
+
+/// What the usual limits are goes behind the key that asks for them.
+void tell_usual_limits(std::string& text, const Case& c) {
+    const std::size_t at = text.find("\nusual = true\n");
+    if (at == std::string::npos) return;
+    std::string told;
+    for (const MetricInfo& m : metric_infos())
+        if (m.has_usual_limit() && std::none_of(c.limits.metrics.begin(), c.limits.metrics.end(),
+                                                [&](const QualityLimit& l) { return l.metric == m.id; }))
+            told += fmt::format("{}{} {:.6g}", told.empty() ? "  # " : ", ", m.key, m.usual_limit);
+    text.insert(at + std::string_view("\nusual = true").size(), told);
 }
 
 template <std::size_t N>
@@ -90,7 +149,10 @@ std::string case_with_defaults(const Case& c) {
             for (toml::node& item : *list)
                 if (toml::table* one = item.as_table()) put_in(*one, d);
     }
-    return text_of_tables(tables);
+    put_computed(tables, c);
+    std::string text = text_of_tables(tables);
+    tell_usual_limits(text, c);
+    return text;
 }
 
 }  // namespace anvilcast

@@ -352,7 +352,7 @@ class Optimiser {
             bool better = false;
             for (const auto& d : kDirections) {
                 Vec3 p = best + Vec3{d[0], d[1], d[2]} * step;
-                if (is_fixed_[v]) p = options_.slide->foot(v, p);
+                if (is_fixed_[v]) p = options_.slide->foot(v, p, best);
                 const double q = worst_at(p, now);
                 if (q <= now || (is_fixed_[v] && !keeps_surface(v, p))) continue;
                 now = q;

@@ -92,10 +92,13 @@ void Slide::find_movable(const std::vector<char>& may_move) {
         if (features_.kind[p] == shape::PointKind::corner || (!may_move.empty() && may_move[p] == 0)) may_move_[p] = 0;
 }
 
-Vec3 Slide::foot(Index vertex, const Vec3& p) const {
+Vec3 Slide::foot(Index vertex, const Vec3& p, const Vec3& near) const {
     const Index point = point_of_[vertex - 1];
-    return features_.kind[point] == shape::PointKind::curve ? foot_on_curve(on_curve_[point], p)
-                                                            : tree_[patch_at_[point]].closest(p).point;
+    if (features_.kind[point] == shape::PointKind::curve) return foot_on_curve(on_curve_[point], p);
+    const TriangleTree& tree = tree_[patch_at_[point]];
+    // A hair more than what rounding may have made of the place near by.
+    const auto closest = tree.closest(p, 1.001 * distance(p, near));
+    return closest.triangle != kNone ? closest.point : tree.closest(p).point;
 }
 
 Vec3 Slide::foot_on_curve(const OnCurve& place, const Vec3& p) const {

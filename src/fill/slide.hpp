@@ -25,8 +25,8 @@ class Slide {
         const Index point = point_of_[vertex - 1];
         return point < may_move_.size() && may_move_[point] != 0;
     }
-    /// The place nearest to p that the vertex may take.
-    Vec3 foot(Index vertex, const Vec3& p) const;
+    /// The place nearest to p that the vertex may take, known to be no farther than `near`, such a place itself.
+    Vec3 foot(Index vertex, const Vec3& p, const Vec3& near) const;
     /// Is a boundary triangle with that tag close enough with its corners there? The first one is what was moved.
     bool is_close(Index tag, const std::array<Index, 3>& vertices, const std::array<Vec3, 3>& corners) const;
 

@@ -148,6 +148,7 @@ class Build {
         if (!has_kept_mesh()) {
             make_surface();
             make_mesh();
+            stages_.keep_warnings(keys_.mesh, result_.warnings);
         }
         judge();
         finish();
@@ -188,6 +189,7 @@ class Build {
         result_.largest_deviation = surface_.largest_deviation;
         result_.largest_deviation_at = surface_.largest_deviation_at;
         warn_of_surface_mesh(surface_, c_, result_.warnings);
+        stages_.keep_warnings(keys_.surface, result_.warnings);
         if (result_.wrapped)
             result_.predicted_cells = check_cells(
                 forecast::predict_with_mesh(domain_, sizing_.field, surface_.surface, context_), layers, c_);

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdint>
 #include <limits>
+#include <span>
 
 namespace anvilcast::poly {
 namespace {
@@ -57,42 +58,61 @@ class Polish {
             for (std::size_t i = range.begin(); i < range.end(); ++i) work(i);
         });
     }
-    Vec3 center_of(Index cell) const {
-        return centroid(out_, faces_, cell, [this](Index f) { return measure_face(out_, f); });
-    }
+    /// What of a face a polyhedron's quality depends on.
+    struct FaceView {
+        Index face = kNone;
+        FaceMeasure measure;
+        Vec3 mean, normal;
+        std::vector<Vec3> triangles;  ///< normals of those about the mean, twice as long as their areas
+
+        void look_at(const VolumeMesh& mesh, Index f) {
+            face = f;
+            const auto p = mesh.face(f);
+            mean = mean_of(mesh, p);
+            measure = measure_face(mesh, f);
+            triangles.clear();
+            Vec3 area{}, before = mesh.points[p.back()] - mean;
+            for (const Index i : p) {
+                const Vec3 here = mesh.points[i] - mean;
+                triangles.push_back(cross(before, here));
+                area += triangles.back();
+                before = here;
+            }
+            normal = normalized(area);
+        }
+    };
 
     /// By how much the worst cosine at a face, seen from a cell on one side, is above its least.
-    double quality_at(Index f, Index cell) const {
-        const auto p = out_.face(f);
-        const double sense = out_.owner[f] == cell ? 1.0 : -1.0;
-        const Vec3 mean = mean_of(out_, p), sight = normalized(mean - center_[cell]);
+    double quality_at(const FaceView& view, Index cell) const {
+        const double sense = out_.owner[view.face] == cell ? 1.0 : -1.0;
+        const Vec3 sight = normalized(view.mean - center_[cell]);
         // A thin layer follows the curve of its wall: what its centroid cannot see there is no fault.
         const bool every_triangle = !frame_.is_of_layer(cell);
         double worst = 1;
-        Vec3 area{}, before = out_.points[p.back()] - mean;
-        for (const Index i : p) {
-            const Vec3 here = out_.points[i] - mean, n = cross(before, here);
-            area += n;
+        for (const Vec3& n : view.triangles) {
             // Roots are for those that may count alone.
             const double seen = sense * dot(n, sight);
             if (every_triangle && (seen < 0 || seen * seen < worst * worst * dot(n, n)))
                 worst = std::min(worst, seen / length(n) - kLeastSeen);
-            before = here;
         }
-        area = normalized(area) * sense;
-        worst = std::min(worst, dot(area, sight) - kLeastUpright);
-        if (f < out_.n_inner_faces()) {
-            const Index other = out_.owner[f] == cell ? out_.neighbour[f] : out_.owner[f];
+        const Vec3 normal = view.normal * sense;
+        worst = std::min(worst, dot(normal, sight) - kLeastUpright);
+        if (view.face < out_.n_inner_faces()) {
+            const Index other = out_.owner[view.face] == cell ? out_.neighbour[view.face] : out_.owner[view.face];
             const double least = every_triangle && !frame_.is_of_layer(other) ? kLeastToNeighbour : kLeastInLayers;
-            worst = std::min(worst, dot(area, normalized(center_[other] - center_[cell])) - least);
+            worst = std::min(worst, dot(normal, normalized(center_[other] - center_[cell])) - least);
         }
         return worst;
     }
 
     /// Negative for a bad polyhedron.
     double quality(Index cell) const {
+        FaceView view;
         double worst = 1;
-        for (const Index f : faces_.of(cell)) worst = std::min(worst, quality_at(f, cell));
+        for (const Index f : faces_.of(cell)) {
+            view.look_at(out_, f);
+            worst = std::min(worst, quality_at(view, cell));
+        }
         return worst;
     }
 
@@ -130,10 +150,12 @@ class Polish {
     /// worse, and a good one stays good.
     bool improve(Index point) {
         cells_.clear();
+        at_point_.clear();
         double reach = 0;
         for (auto at = std::lower_bound(faces_at_.begin(), faces_at_.end(), std::array<Index, 2>{point, 0});
              at != faces_at_.end() && (*at)[0] == point; ++at) {
             const Index f = (*at)[1];
+            at_point_.push_back(f);
             cells_.push_back(out_.owner[f]);
             if (f < out_.n_inner_faces()) cells_.push_back(out_.neighbour[f]);
             for (const Index p : out_.face(f)) reach = std::max(reach, distance(out_.points[p], out_.points[point]));
@@ -145,10 +167,11 @@ class Polish {
             return false;
         tried_at_[point] = ++clock_;
         Vec3 best = out_.points[point];
+        look_about();
         least_.clear();
         double now = 0;
-        for (const Index c : cells_) {
-            least_.push_back(std::min(0.0, quality(c)));
+        for (std::size_t k = 0; k < cells_.size(); ++k) {
+            least_.push_back(std::min(0.0, quality_about(k)));
             now += least_.back();
         }
         const double first = now;
@@ -187,9 +210,48 @@ class Polish {
         return true;
     }
 
+    /// Views of all faces of the polyhedra about a point; of these only those at the point change as it moves.
+    void look_about() {
+        faces_about_.clear();
+        for (const Index c : cells_)
+            for (const Index f : faces_.of(c)) faces_about_.push_back(f);
+        std::sort(faces_about_.begin(), faces_about_.end());
+        faces_about_.erase(std::unique(faces_about_.begin(), faces_about_.end()), faces_about_.end());
+        if (views_.size() < faces_about_.size()) views_.resize(faces_about_.size());
+        for (std::size_t k = 0; k < faces_about_.size(); ++k) views_[k].look_at(out_, faces_about_[k]);
+        auto place_of = [this](Index f) {
+            return static_cast<Index>(std::lower_bound(faces_about_.begin(), faces_about_.end(), f) -
+                                      faces_about_.begin());
+        };
+        for (Index& f : at_point_) f = place_of(f);
+        views_of_.clear();
+        first_view_.assign(1, 0);
+        for (const Index c : cells_) {
+            for (const Index f : faces_.of(c)) views_of_.push_back(place_of(f));
+            first_view_.push_back(views_of_.size());
+        }
+    }
+    std::span<const Index> views_of(std::size_t k) const {
+        return std::span(views_of_).subspan(first_view_[k], first_view_[k + 1] - first_view_[k]);
+    }
+
+    double quality_about(std::size_t k) const {
+        double worst = 1;
+        for (const Index v : views_of(k)) worst = std::min(worst, quality_at(views_[v], cells_[k]));
+        return worst;
+    }
+
     void move(Index point, const Vec3& place) {
         out_.points[point] = place;
-        for (const Index c : cells_) center_[c] = center_of(c);
+        for (const Index v : at_point_) views_[v].look_at(out_, faces_about_[v]);
+        for (std::size_t k = 0; k < cells_.size(); ++k) {
+            auto view = views_of(k).begin();
+            center_[cells_[k]] = centroid(out_, faces_, cells_[k], [&](Index f) -> const FaceMeasure& {
+                // Faces are asked for in their order, the first one twice.
+                if (views_[*view].face != f) ++view;
+                return views_[*view].measure;
+            });
+        }
     }
 
     /// Of what the bad ones fall short; the least double where one would fall below what is wanted.
@@ -198,7 +260,7 @@ class Polish {
         move(point, place);
         double sum = 0;
         for (std::size_t k = 0; k < cells_.size(); ++k) {
-            const double q = quality(cells_[k]);
+            const double q = quality_about(k);
             if (q < least_[k]) return std::numeric_limits<double>::lowest();
             sum += std::min(0.0, q);
         }
@@ -246,8 +308,14 @@ class Polish {
     std::uint32_t clock_ = 0;
     std::size_t n_trials_ = 0;
     std::vector<std::uint32_t> changed_at_, tried_at_;
-    std::vector<Index> cells_;   // about the point at hand
-    std::vector<double> least_;  // quality that each of them must keep
+    // About the point at hand: polyhedra, the quality that each must keep, their faces, how these look.
+    std::vector<Index> cells_;
+    std::vector<double> least_;
+    std::vector<Index> faces_about_;
+    std::vector<FaceView> views_;
+    std::vector<Index> at_point_;  // views of the faces at the point
+    std::vector<Index> views_of_;  // of the polyhedra, one after the other
+    std::vector<std::size_t> first_view_;
 };
 
 }  // namespace

@@ -126,6 +126,11 @@ std::string plan_text(const Plan& p, const Case& c) {
                                  : "within 15 %",
                     p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
                     rounded(p.cost.megabytes));
+    if (const auto told = gathered(p.warnings_of_build); !told.empty()) {
+        text += "Its last build warned of more\n";
+        for (const std::string& w : told) text += fmt::format("  {} {}\n", bad("careful:"), w);
+        text += "\n";
+    }
     if (!p.beyond.empty())
         for (const std::string& b : p.beyond) text += bad("Beyond the limit: ") + b + "\n";
     else
@@ -176,7 +181,8 @@ std::string plan_json(const Plan& p, const Case& c) {
                      {"beyond", p.beyond},
                      {"stages", stages_of(p.costs)},
                      {"warnings", gathered(p.warnings)},
-                     {"all_warnings", p.warnings}};
+                     {"all_warnings", p.warnings},
+                     {"warnings_of_build", p.warnings_of_build}};
     if (p.steps > 0) out["steps"] = p.steps;
     if (p.cells_limit) out["cells_limit"] = *p.cells_limit;
     return dumped(out);

@@ -8,6 +8,7 @@
 
 #include <cmath>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <sstream>
@@ -60,6 +61,7 @@ ordered_json row_of(const Study& study, const StudyVariant& v, const fs::path& d
     row["state"] = summary.is_object() ? "built" : failure.empty() ? "not built" : "failed";
     if (!failure.empty()) row["failure"] = failure;
     if (!summary.is_object() || !summary.contains("cells") || !summary.contains("quality")) return row;
+    row["warnings"] = summary.value("warnings", ordered_json::array());
     row["fit"] = summary["quality"].value("fit", false);
     row["cells"] = summary["cells"];
     row["predicted_cells"] = summary["predicted"]["cells"]["total"];
@@ -150,6 +152,28 @@ std::string aligned(const Table& table, std::size_t n_left) {
     return text;
 }
 
+/// Each warning once, with the variants that it is of.
+std::string warnings_text(const ordered_json& rows) {
+    std::vector<std::string> warnings;
+    std::map<std::string, std::vector<std::string>> variants;
+    for (const ordered_json& row : rows)
+        for (const auto& w : row.value("warnings", ordered_json::array())) {
+            const auto warning = w.get<std::string>();
+            if (!variants.contains(warning)) warnings.push_back(warning);
+            variants[warning].push_back(row["variant"]);
+        }
+    std::string text;
+    for (const std::string& w : warnings) {
+        constexpr std::size_t kFew = 4;
+        const auto& of = variants[w];
+        const std::string who = of.size() == rows.size() ? "all" : of.size() > kFew
+                                    ? fmt::format("{} and {} more", of.front(), of.size() - 1)
+                                    : fmt::format("{}", fmt::join(of, ", "));
+        text += fmt::format("\n{} {}: {}\n", bad("careful"), who, w);
+    }
+    return text;
+}
+
 }  // namespace
 
 std::string study_text(const Study& study, const fs::path& directory) {
@@ -192,9 +216,9 @@ std::string study_text(const Study& study, const fs::path& directory) {
         }
         table.push_back(std::move(row));
     }
-    return fmt::format("{}\n\n{}\n{} of {} variants built{}; of metrics the worst and the mean\n{}", bold(study.name),
-                       aligned(table, study.columns.size()), n_built, study.variants.size(),
-                       n_failed > 0 ? fmt::format(", {} failed", n_failed) : "", failures);
+    return fmt::format("{}\n\n{}\n{} of {} variants built{}; of metrics the worst and the mean\n{}{}",
+                       bold(study.name), aligned(table, study.columns.size()), n_built, study.variants.size(),
+                       n_failed > 0 ? fmt::format(", {} failed", n_failed) : "", failures, warnings_text(rows));
 }
 
 std::string study_json(const Study& study, const fs::path& directory) {

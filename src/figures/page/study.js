@@ -12,6 +12,12 @@ page.append(h('p', {class: 'verdict' + (failed ? ' bad' : ''), id: 'verdict'},
     `${built.length} of ${variants.length} variants are built` + (failed ? `, ${failed} failed` : '') + `; ${built.filter(v => v.fit).length} are fit for a solver.`));
 for (const v of variants.filter(v => v.failure))
     page.append(h('ul', {class: 'warnings'}, h('li', {}, `${v.variant}: ${v.failure}`)));
+// Each warning once, with the variants that it is of.
+const warned = new Map();
+for (const v of built) for (const w of v.warnings || []) warned.set(w, [...(warned.get(w) || []), v.variant]);
+if (warned.size)
+    page.append(h('ul', {class: 'warnings', id: 'warnings'}, [...warned].map(([w, of]) => h('li', {title: of.join(', ')},
+        `${of.length === variants.length ? 'all' : of.length > 4 ? `${of[0]} and ${of.length - 1} more` : of.join(', ')}: ${w}`))));
 
 // Every figure by a name of its own.
 function figuresOf(v) {

@@ -58,6 +58,12 @@ class Stages {
         if (store_ != nullptr) store_->save(name, key, values...);
     }
 
+    /// Keeps what was warned of up to a stage: a plan tells it again while the stage would come out the same.
+    void keep_warnings(const ContentHash& key, const std::vector<std::string>& told) {
+        if (store_ != nullptr) store_->save(kWarnings, key, told);
+    }
+    static constexpr const char* kWarnings = "warnings";
+
   private:
     template <typename Make, typename... T>
     bool make_or_await(const char* name, const ContentHash& key, const Make& make, T&... values) {

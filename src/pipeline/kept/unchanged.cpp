@@ -1,4 +1,5 @@
-// A result is known again by the key of its case and by the content of each of its files.
+// A result is known again by the key of its case and by the content of each of its files; what was warned of on the way
+// by the key of the stage that it came from.
 
 #include <anvilcast/case.hpp>
 #include <anvilcast/errors.hpp>
@@ -8,7 +9,9 @@
 #include "io/files.hpp"
 #include "pipeline/kept/hash.hpp"
 #include "pipeline/kept/keys.hpp"
+#include "pipeline/kept/stages.hpp"
 #include "pipeline/kept/store.hpp"
+#include "pipeline/warnings.hpp"
 
 namespace anvilcast {
 
@@ -18,8 +21,8 @@ constexpr const char* kStage = "result";
 
 template <typename Archive>
 void fields(Archive& a, UnchangedResult& v) {
-    auto& [n_cells, is_good] = v;
-    a(n_cells, is_good);
+    auto& [n_cells, is_good, warnings] = v;
+    a(n_cells, is_good, warnings);
 }
 
 namespace {
@@ -45,7 +48,8 @@ Files files_of(const std::filesystem::path& directory) {
 void note_result(const Case& c, KeptStages& kept, const std::filesystem::path& directory,
                  const UnchangedResult& result) {
     try {
-        kept.store().save(kStage, key_of_result(c), result, files_of(directory));
+        const UnchangedResult noted{result.n_cells, result.is_good, gathered(result.warnings)};
+        kept.store().save(kStage, key_of_result(c), noted, files_of(directory));
     } catch (const InputError&) {
         // What changes while it is looked at is looked at again by the next build.
     } catch (const nlohmann::json::exception&) {
@@ -63,6 +67,20 @@ std::optional<UnchangedResult> find_unchanged(const Case& c, KeptStages& kept, c
     } catch (const InputError&) {
         return std::nullopt;
     }
+}
+
+std::vector<std::string> warnings_of_build(const Case& c, KeptStages& kept) {
+    std::vector<std::string> told;
+    // The plan of a plane makes its section, and is told all that a build would be.
+    if (c.plane) return told;
+    try {
+        const auto find = [&](const ContentHash& key) { return kept.store().load(kept::Stages::kWarnings, key, told); };
+        const kept::StageKeys keys = kept::keys_of(c);
+        if (!find(keys.mesh)) find(keys.surface);
+    } catch (const InputError&) {
+        // A part that is missing is told by who reads it.
+    }
+    return told;
 }
 
 }  // namespace anvilcast
