@@ -81,7 +81,8 @@ int build_case_volume(const BuildOptions& o, const Case& c, ResultDirectory& res
             write_report(results.path() / "report.html", result.mesh, summary_json(result, c), {}, progress.context());
         }
         results.commit();
-        if (kept != nullptr) note_result(c, *kept, directory, {result.mesh.n_cells(), result.quality.is_good(), result.warnings});
+        if (kept != nullptr)
+            note_result(c, *kept, directory, {result.mesh.n_cells(), result.quality.is_good(), result.warnings});
     }
     if (o.json)
         print(summary_json(result, c));

@@ -57,7 +57,6 @@ constexpr std::array kDefaults{
     Default{"flow", "wall", "\"plate\""},
     Default{"flow", "y_plus_at", "\"center\""},
     Default{"plane", "join", "0"},
-    Default{"curve", "name", "\"wall\""},
     Default{"curve", "bias", "1"},
     Default{"curve", "finer_at", "\"start\""},
     Default{"divide", "bias", "1"},
@@ -98,8 +97,7 @@ void put_computed(toml::table& tables, const Case& c) {
         put_length(*sizing, "surface", c.sizing.surface_size());
         put_length(*sizing, "smallest", c.sizing.smallest_size());
         if (c.sizing.across_gaps > 0)
-            put_length(*sizing, "gap_floor",
-                       c.sizing.gap_floor > 0 ? c.sizing.gap_floor : c.sizing.smallest_size());
+            put_length(*sizing, "gap_floor", c.sizing.gap_floor > 0 ? c.sizing.gap_floor : c.sizing.smallest_size());
     }
     toml::table* surround = tables["surround"].as_table();
     if (surround != nullptr && !c.surround->options.corners && c.surround->options.shape == SurroundShape::box) {

@@ -76,15 +76,17 @@ class Merger {
   private:
     /// Faces with their sense: true where the face's own normal points out.
     using Faces = std::vector<std::pair<Index, bool>>;
+    using Edges = std::vector<std::array<Index, 2>>;
 
     std::vector<Index> find_unsound() const {
         std::vector<char> is_bad(mesh_.n_cells(), 0);
         tbb::parallel_for(tbb::blocked_range<std::size_t>(0, mesh_.n_cells(), 2048), [&](const auto& range) {
             Faces own;
+            Edges edges;
             for (std::size_t c = range.begin(); c < range.end(); ++c) {
                 own.clear();
                 for (const Index f : faces_.of(c)) own.emplace_back(f, mesh_.owner[f] == c);
-                is_bad[c] = static_cast<char>(!is_sound(own));
+                is_bad[c] = static_cast<char>(!has_volume(own) || !is_closed(own, edges));
             }
         });
         std::vector<Index> out;
@@ -111,6 +113,12 @@ class Merger {
     }
 
     bool is_sound(const Faces& faces) const {
+        Edges edges;
+        return has_volume(faces) && is_closed(faces, edges);
+    }
+
+    /// By each of the usual ways to take it.
+    bool has_volume(const Faces& faces) const {
         if (faces.empty()) return false;
         const Vec3 near = mesh_.points[mesh_.face(faces.front().first)[0]];
         std::array<double, 3> volume{};
@@ -124,9 +132,10 @@ class Merger {
         return *std::min_element(volume.begin(), volume.end()) > kLeastShare * unsigned_sum;
     }
 
-    /// Each edge lies on two of the faces.
-    bool is_closed(const Faces& faces) const {
-        std::vector<std::array<Index, 2>> edges;
+    /// Each edge lies on two of the faces: where columns of layers end beside each other, a polyhedron may touch itself
+    /// along an edge. `edges` is room to work in.
+    bool is_closed(const Faces& faces, Edges& edges) const {
+        edges.clear();
         for (const auto& [f, is_out] : faces) {
             const auto p = mesh_.face(f);
             for (std::size_t k = 0; k < p.size(); ++k) {
@@ -154,10 +163,11 @@ class Merger {
         for (const auto& [other, area] : shared) order.emplace_back(-area, other);
         std::sort(order.begin(), order.end());
         // One that makes it sound at once, if there is one.
+        Edges edges;
         for (const bool must_be_sound : {true, false})
             for (const auto& [area, other] : order) {
                 const Faces both = together(c, other);
-                if (!is_closed(both) || (must_be_sound && !is_sound(both))) continue;
+                if (!is_closed(both, edges) || (must_be_sound && !has_volume(both))) continue;
                 join(c, other);
                 return true;
             }

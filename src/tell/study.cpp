@@ -166,9 +166,9 @@ std::string warnings_text(const ordered_json& rows) {
     for (const std::string& w : warnings) {
         constexpr std::size_t kFew = 4;
         const auto& of = variants[w];
-        const std::string who = of.size() == rows.size() ? "all" : of.size() > kFew
-                                    ? fmt::format("{} and {} more", of.front(), of.size() - 1)
-                                    : fmt::format("{}", fmt::join(of, ", "));
+        const std::string who = of.size() == rows.size() ? "all"
+                                : of.size() > kFew       ? fmt::format("{} and {} more", of.front(), of.size() - 1)
+                                                         : fmt::format("{}", fmt::join(of, ", "));
         text += fmt::format("\n{} {}: {}\n", bad("careful"), who, w);
     }
     return text;
@@ -216,8 +216,8 @@ std::string study_text(const Study& study, const fs::path& directory) {
         }
         table.push_back(std::move(row));
     }
-    return fmt::format("{}\n\n{}\n{} of {} variants built{}; of metrics the worst and the mean\n{}{}",
-                       bold(study.name), aligned(table, study.columns.size()), n_built, study.variants.size(),
+    return fmt::format("{}\n\n{}\n{} of {} variants built{}; of metrics the worst and the mean\n{}{}", bold(study.name),
+                       aligned(table, study.columns.size()), n_built, study.variants.size(),
                        n_failed > 0 ? fmt::format(", {} failed", n_failed) : "", failures, warnings_text(rows));
 }
 

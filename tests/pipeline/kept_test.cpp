@@ -321,6 +321,27 @@ TEST_F(Kept, RoomIsBoundedAndTheOldestGo) {
     EXPECT_FALSE(nowhere.warnings().empty());
 }
 
+TEST_F(Kept, WhatABuildWarnedOfIsToldUntilItsCauseIsGone) {
+    // A blade whose ends are needles, which only a surface mesh shows.
+    Surface blade = kit::prism({{0, 0}, {0.020, 0}, {0.020, 0.00005}}, 0.010);
+    for (Vec3& p : blade.points) p += Vec3{0.010, 0.010, 0.010};
+    write_stl(directory / "bulb.stl", blade, parse_length_unit("mm"));
+    auto tells_of_needles = [](const std::vector<std::string>& told) {
+        return std::any_of(told.begin(), told.end(),
+                           [](const std::string& w) { return w.find("needle") != std::string::npos; });
+    };
+    KeptStages kept(directory / "kept");
+    EXPECT_TRUE(warnings_of_build(with(), kept).empty());
+    const BuildResult built = build(with(), {}, &kept);
+    ASSERT_TRUE(tells_of_needles(built.warnings));
+    EXPECT_EQ(warnings_of_build(with(), kept), built.warnings);
+    // The same surface, other layers.
+    EXPECT_TRUE(tells_of_needles(warnings_of_build(with({{"count = 2", "count = 3"}}), kept)));
+    EXPECT_TRUE(warnings_of_build(with({{"surface = 5", "surface = 4"}}), kept).empty());
+    EXPECT_TRUE(warnings_of_build(with({{"bulb.stl", "other.stl"}}), kept).empty());
+    EXPECT_TRUE(warnings_of_build(with({{"bulb.stl", "missing.stl"}}), kept).empty());
+}
+
 TEST_F(Kept, BuildsSideBySideShareWhatTheyMake) {
     std::vector<BuildResult> results(4);
     std::vector<std::thread> threads;

@@ -172,6 +172,46 @@ TEST_F(Studies, CasesStandOnTopOfOthers) {
     EXPECT_NE(said.find("set-up.toml, line 22"), std::string::npos) << said;
 }
 
+TEST_F(Studies, NumbersArePrintedAsShortAsTheyReadBack) {
+    put(directory / "shell.stl", "solid s\nendsolid s\n");
+    put(directory / "bulb.stl", "solid b\nendsolid b\n");
+    const Case c =
+        parse_case(std::string(kCase) + "[limits]\nskewness = 0.9\nvolume_growth = 1e3\n", directory / "case.toml");
+    const std::string printed = case_with_defaults(c);
+    EXPECT_NE(printed.find("\nskewness = 0.9\n"), std::string::npos) << printed;
+    // What the usual limits are is told, but for the one that was given.
+    EXPECT_NE(printed.find("usual = true  # "), std::string::npos) << printed;
+    EXPECT_NE(printed.find("non_orthogonality 70"), std::string::npos) << printed;
+    EXPECT_NE(printed.find("\nsmallest = 0.15625\n"), std::string::npos) << printed;
+    EXPECT_EQ(parse_case(printed, directory / "case.toml").limits.metrics.size(), 2U);
+}
+
+TEST_F(Studies, PlaneCasesArePrintedWithWhatTheyLeftOut) {
+    const char* text = R"([case]
+name = "gap"
+unit = "mm"
+[plane]
+[[curve]]
+name = "rim"
+points = [[0, 0], [20, 0], [20, 10], [0, 10], [0, 0]]
+[[area]]
+inside = [5, 5]
+[sweep]
+along = [0, 0, 4]
+steps = 2
+[sizing]
+largest = 5
+)";
+    const Case c = parse_case(text, directory / "gap.toml");
+    const std::string printed = case_with_defaults(c);
+    for (const char* part : {"finer_at = 'start'", "cells = 'triangles'", "join = 0", "twist = 0", "start = 'start'",
+                             "end = 'end'", "surface = 5"})
+        EXPECT_NE(printed.find(part), std::string::npos) << part << "\n" << printed;
+    const Case again = parse_case(printed, directory / "gap.toml");
+    EXPECT_EQ(kept::section_key_of(again), kept::section_key_of(c)) << printed;
+    EXPECT_EQ(case_with_defaults(again), printed);
+}
+
 TEST_F(Studies, CasesArePrintedWithWhatTheyLeftOut) {
     const std::string surrounded = std::string(kCase) + "[surround]\nahead = 3\n[wrap]\ngap = 2\n";
     for (const std::string& text : {std::string(kCase), surrounded}) {

@@ -126,6 +126,44 @@ TEST(Polyhedra, WithoutVolumeBecomeOneWithANeighbour) {
     EXPECT_EQ(n_zone_faces(), n_before);
 }
 
+TEST(Polyhedra, ThatTouchThemselvesAlongAnEdgeBecomeOneWithANeighbour) {
+    // Four cubes round an edge, two of which, not side by side, are one polyhedron.
+    auto point = [](unsigned i, unsigned j, unsigned k) { return i + 3 * j + 9 * k; };
+    auto cell = [](unsigned i, unsigned j) { return i == j ? Index{0} : i > j ? Index{1} : Index{2}; };
+    FacesOfPolyhedra m;
+    for (unsigned k = 0; k < 2; ++k)
+        for (unsigned j = 0; j < 3; ++j)
+            for (unsigned i = 0; i < 3; ++i) m.points.push_back({double(i), double(j), double(k)});
+    auto add = [&m](const std::array<Index, 4>& face, Index owner, Index neighbour) {
+        m.face_points.insert(m.face_points.end(), face.begin(), face.end());
+        m.face_offsets.push_back(m.face_points.size());
+        m.owner.push_back(owner);
+        m.neighbour.push_back(neighbour);
+        m.face_zone.push_back(neighbour == kNone ? 0 : kNone);
+    };
+    for (unsigned j = 0; j < 2; ++j)
+        for (unsigned i = 0; i < 2; ++i) {
+            const Index c = cell(i, j);
+            add({point(i, j, 0), point(i, j + 1, 0), point(i + 1, j + 1, 0), point(i + 1, j, 0)}, c, kNone);
+            add({point(i, j, 1), point(i + 1, j, 1), point(i + 1, j + 1, 1), point(i, j + 1, 1)}, c, kNone);
+            add({point(i + 1, j, 0), point(i + 1, j + 1, 0), point(i + 1, j + 1, 1), point(i + 1, j, 1)}, c,
+                i == 0 ? cell(1, j) : kNone);
+            add({point(i, j + 1, 0), point(i, j + 1, 1), point(i + 1, j + 1, 1), point(i + 1, j + 1, 0)}, c,
+                j == 0 ? cell(i, 1) : kNone);
+            if (i == 0) add({point(0, j, 0), point(0, j, 1), point(0, j + 1, 1), point(0, j + 1, 0)}, c, kNone);
+            if (j == 0) add({point(i, 0, 0), point(i + 1, 0, 0), point(i + 1, 0, 1), point(i, 0, 1)}, c, kNone);
+        }
+    m.cell_region = {0, 0, 0};
+    m.zones = {{"wall"}};
+    m.regions = {{"air"}};
+    VolumeMesh mesh = assemble_polyhedra(std::move(m));
+    ASSERT_NE(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(poly::merge_unsound(mesh), 1U);
+    EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+    EXPECT_EQ(mesh.n_cells(), 2U);
+    EXPECT_NEAR(assess(mesh).volume, 4, 1e-12);
+}
+
 TEST(Polyhedra, StayNearACurvedSurface) {
     const Surface ball = kit::sphere({0.1, 0.2, 0.3}, 1, 4);
     const Pair m = both(kit::inside_of(ball), 0.12);

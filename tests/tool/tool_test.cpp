@@ -586,6 +586,26 @@ TEST_F(Tool, AVariantThatFailsLeavesTheOthersAlone) {
     EXPECT_TRUE(fs::exists(directory / "made" / "beside" / "mesh.cgns"));
 }
 
+TEST_F(Tool, TellsAgainWhatABuildWarnedOf) {
+    // A name that the file format cuts, and a limit that polyhedra do not have.
+    const std::string cells = "[fill]\ncells = \"polyhedra\"\n";
+    write_case(cells +
+               "[export]\nreport = false\n[limits]\nusual = false\nskewness = 0.9\n"
+               "[[vary]]\nkey = \"sizing.growth\"\nvalues = [1.3, 1.4]\n");
+    const std::string warning = "skewness is not checked";
+    const Outcome built = run("build case.toml --out made");
+    ASSERT_EQ(built.status, 0) << built.err;
+    EXPECT_NE(built.err.find(warning), std::string::npos) << built.err;
+    const Outcome again = run("build case.toml --out made");
+    EXPECT_NE(again.out.find("Nothing has changed"), std::string::npos) << again.out;
+    EXPECT_NE(again.err.find(warning), std::string::npos) << again.err;
+    const Outcome study = run("study case.toml --out both");
+    EXPECT_EQ(study.status, 0);
+    EXPECT_NE(study.out.find("careful all: "), std::string::npos) << study.out;
+    EXPECT_NE(study.out.find(warning), std::string::npos) << study.out;
+    EXPECT_EQ(std::count(study.out.begin(), study.out.end(), ':'), 3) << "once for both";
+}
+
 TEST_F(Tool, SaysThatNothingHasChanged) {
     write_case("[limits]\nusual = false\n[export]\nreport = false\n");
     ASSERT_EQ(run("build case.toml --out made").status, 0);
