@@ -26,7 +26,7 @@ _anvilcast() {
             inspect) common+=" --unit --split-angle --chord --patience --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
             openings) common+=" --unit --split-angle --chord --patience" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
-            plan) common+=" --print-case" ;;
+            plan) common+=" --kept --print-case" ;;
             build) common+=" --out --until --full --fresh --kept" ;;
             assess) common+=" --unit --limit --no-usual-limits --worst --histogram --groups --select --write --compare --metrics" ;;
             draw) common+=" --unit --out --colour --cut --worst --stack --histogram --defects --openings --sizes --view --at --across --only --limit --size --no-edges --dark --chord" ;;

@@ -47,6 +47,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l pipe -d 'a pipe 
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l top -d 'y+ at the top of the first cell'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l growth -x -d 'of the layers'
 complete -c anvilcast -n "__fish_seen_subcommand_from yplus" -l core-size -x -d 'edge length beyond the layers'
+complete -c anvilcast -n "__fish_seen_subcommand_from plan" -l kept -r -d 'where builds keep stages'
 complete -c anvilcast -n "__fish_seen_subcommand_from plan" -l print-case -d 'the whole case as it is understood'
 complete -c anvilcast -n "__fish_seen_subcommand_from study" -s o -l out -r -d 'directory for the variants'
 complete -c anvilcast -n "__fish_seen_subcommand_from study" -s j -l jobs -x -d 'builds at once'
