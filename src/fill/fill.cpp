@@ -282,7 +282,7 @@ constexpr int kSweeps = 2;
 
 namespace fill {
 
-FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
                      const Context& context, FillReport& r, const std::vector<char>& may_slide,
                      const BoundaryCheck& check) {
     context.report("fill", "triangulation of the boundary points", 0);
@@ -296,7 +296,7 @@ FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const F
 
     TetComplex inside = carve(start.complex, find_region_of(start.complex, start.surface, surface));
     peel_flat_cells(inside, start.surface, patches_to_peel(surface.surface, may_slide));
-    r.interior_points = add_interior_points(inside, sizes, options.max_cells, context).points;
+    r.interior_points = add_interior_points(inside, make_sizes(), options.max_cells, context).points;
     if (options.optimise) {
         OptimiseOptions how{.sweeps = kSweeps};
         std::optional<Slide> slide;
@@ -320,8 +320,10 @@ VolumeMesh fill_with_tetrahedra(const SurfaceMesh& surface, const SizeField& siz
                                 const Context& context, FillReport* report) {
     const ThreadLimit limit(context);
     FillReport local;
-    return assemble_mesh(
-        std::move(fill::fill_core(surface, sizes, options, context, report != nullptr ? *report : local).cells));
+    FillReport& r = report != nullptr ? *report : local;
+    return assemble_mesh(std::move(fill::fill_core(
+                                       surface, [&sizes] { return sizes; }, options, context, r)
+                                       .cells));
 }
 
 VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,

@@ -29,9 +29,12 @@ struct FilledCore {
 /// Looks at the points that the boundary needs, before anything is filled; may throw.
 using BoundaryCheck = std::function<void(const std::vector<AddedBoundaryPoint>&)>;
 
+/// Sizes are made when the boundary is known to stand.
+using MakeSizes = std::function<SizeField()>;
+
 /// As fill_with_tetrahedra, but for the assembly. `may_slide`: of each point of the surface mesh, where the options let
 /// points slide; left out: all.
-FilledCore fill_core(const SurfaceMesh& surface, const SizeField& sizes, const FillOptions& options,
+FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
                      const Context& context, FillReport& report, const std::vector<char>& may_slide = {},
                      const BoundaryCheck& check = {});
 

@@ -425,8 +425,9 @@ fill::FilledCore fill_inside_layers(const SurfaceMesh& wall, const LayerStacks& 
         fill::check_added(wall, stacks, added);
     };
     try {
-        return fill::fill_core(stacks.core, with_finer_surface(sizes, stacks.core.surface), options, context, report,
-                               points_without_layers(stacks), check);
+        return fill::fill_core(
+            stacks.core, [&] { return with_finer_surface(sizes, stacks.core.surface); }, options, context, report,
+            points_without_layers(stacks), check);
     } catch (const fill::RegionsMeet& e) {
         // What layers are grown into is closed: the fill has lost a part of it.
         throw FillObstacle(e.what(), {e.place()});

@@ -40,7 +40,8 @@ constexpr double kLeastVolume = 1e-9;
 /// Everything that one attempt needs.
 class Grower {
   public:
-    Grower(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request, const Context& context)
+    Grower(const SurfaceMesh& mesh, const SizeField& sizes, const LayerRequest& request, const Context& context,
+           const LayerStacks* earlier)
         : mesh_(mesh),
           sizes_(sizes),
           context_(context),
@@ -66,6 +67,7 @@ class Grower {
             room_[f] = high;
             why_[f] = LayerLimit::sharp_edge;
         }
+        if (earlier != nullptr) take_rooms_of(*earlier);
         for (std::size_t f = 0; f < room_.size(); ++f)
             for (const Ball& ball : request.bare)
                 if (distance(wall_.place_of(static_cast<Index>(f)), ball.center) <= ball.radius) {
@@ -92,6 +94,16 @@ class Grower {
     }
 
   private:
+    /// Columns are numbered by the wall and the recipes, which are the same.
+    void take_rooms_of(const LayerStacks& earlier) {
+        for (std::size_t f = 0; f < room_.size(); ++f) {
+            const LayerStacks::Column& c = earlier.columns[f];
+            if (c.room >= room_[f]) continue;
+            room_[f] = c.room;
+            why_[f] = c.limit;
+        }
+    }
+
     /// Columns that are as they were when cells were last looked at, and faces between such, need no second look.
     void find_changed(const Settled& before) {
         has_changed_.resize(wall_.feet.size(), 1);
@@ -124,7 +136,7 @@ class Grower {
         out_.columns.assign(n, {});
         Index total = 0;
         for (Index f = 0; f < n; ++f) {
-            out_.columns[f] = {wall_.feet[f].point, total, static_cast<Index>(count(f)), kNone};
+            out_.columns[f] = {wall_.feet[f].point, total, static_cast<Index>(count(f)), kNone, room_[f], why_[f]};
             total += out_.columns[f].count;
         }
         out_.levels.assign(total, {});
@@ -506,9 +518,9 @@ const char* layer_limit_text(LayerLimit limit) {
 }
 
 LayerStacks grow_layers(const SurfaceMesh& surface, const SizeField& sizes, const LayerRequest& request,
-                        const Context& context) {
+                        const Context& context, const LayerStacks* earlier) {
     const ThreadLimit limit(context);
-    return layers::Grower(surface, sizes, request, context).grow();
+    return layers::Grower(surface, sizes, request, context, earlier).grow();
 }
 
 }  // namespace anvilcast

@@ -63,8 +63,11 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
                        BuildResult& result, Stopwatch& watch, const Context& context) {
     constexpr int kMostAttempts = 16;
     LayerRequest request = layer_request(c);
+    LayerStacks stacks;
     for (int attempt = 1;; ++attempt) {
-        const LayerStacks stacks = with_case_file(c, [&] { return grow_layers(surface, field, request, context); });
+        const LayerStacks earlier = std::exchange(stacks, {});
+        stacks = with_case_file(
+            c, [&] { return grow_layers(surface, field, request, context, attempt > 1 ? &earlier : nullptr); });
         watch.lap("layers");
         result.layers = stacks.zones;
         result.fill = {};

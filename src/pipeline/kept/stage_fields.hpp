@@ -133,8 +133,8 @@ void fields(Archive& a, ZoneLayers& v) {
 }
 template <typename Archive>
 void fields(Archive& a, LayerStacks::Column& v) {
-    auto& [point, first, count, top] = v;
-    a(point, first, count, top);
+    auto& [point, first, count, top, room, limit] = v;
+    a(point, first, count, top, room, limit);
 }
 template <typename Archive>
 void fields(Archive& a, LayerStacks::Face& v) {
