@@ -28,6 +28,7 @@
 #include <anvilcast/naming.hpp>
 #include <anvilcast/openings.hpp>
 #include <anvilcast/pipeline.hpp>
+#include <anvilcast/placement.hpp>
 #include <anvilcast/plan.hpp>
 #include <anvilcast/planar.hpp>
 #include <anvilcast/planar_mesh.hpp>

@@ -11,6 +11,7 @@
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/placement.hpp>
 #include <anvilcast/planar.hpp>
 #include <anvilcast/quality.hpp>
 #include <anvilcast/sizing.hpp>
@@ -36,7 +37,9 @@ struct PartSpec {
     double weld = 0;   ///< metres
     double chord = 0;  ///< of CAD faces, metres; see ReadSurfaceOptions
     double angle = 10;
-    double patience = 0;  ///< seconds that reading a CAD file may take; see ReadSurfaceOptions
+    double patience = 0;      ///< seconds that reading a CAD file may take; see ReadSurfaceOptions
+    Placement placement;      ///< of what the file has
+    std::string zone_ending;  ///< of a copy, put to the names of its zones
     static constexpr double kDefaultSplitAngle = 40;
 };
 

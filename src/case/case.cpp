@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/names.hpp"
+#include "case/case_placement.hpp"
 #include "case/case_plane.hpp"
 #include "case/case_sizes.hpp"
 #include "case/section.hpp"
@@ -164,8 +165,17 @@ class CaseReader {
         part.chord = s.distance("chord").value_or(0);
         part.angle = s.number("angle", 0.1, 90).value_or(10);
         part.patience = s.number("patience", 1, 1e6).value_or(0);
+        part.placement = read_placement(s);
+        const std::vector<Placement> copies = read_copies(s, part.placement, case_.unit);
         s.finish();
-        case_.parts.push_back(std::move(part));
+        const std::string name = part.name;
+        case_.parts.push_back(part);
+        for (std::size_t k = 0; k < copies.size(); ++k) {
+            part.placement = copies[k];
+            part.zone_ending = fmt::format(".{}", k + 2);
+            part.name = name + part.zone_ending;
+            case_.parts.push_back(part);
+        }
     }
     void read_mend() {
         const toml::table* t = table("mend", nullptr);
@@ -334,21 +344,44 @@ class CaseReader {
         s.finish();
         case_.surround = spec;
     }
+    /// A point, or a face that the region is at.
+    void read_inside(Section& s, RegionRequest& region) {
+        const toml::node* node = s.find("inside");
+        if (node == nullptr || !node->is_table()) {
+            region.inside = s.point("inside");
+            return;
+        }
+        auto face = s.table("inside", "{ opening = \"gas-in\" }", case_.unit);
+        const auto opening = face->text("opening"), zone = face->text("zone");
+        if (opening.has_value() == zone.has_value())
+            face->fail("[[region]] inside: give an opening, or a zone, e.g. inside = { opening = \"gas-in\" }");
+        const auto side = face->parsed("side", [](const std::string& text) {
+            if (text != "out" && text != "in")
+                throw InputError(fmt::format(
+                    "\"{}\" is no side; write \"out\" for where the faces look, \"in\" for behind them", text));
+            return text;
+        });
+        if (side && opening) face->fail("[[region]] inside: the flow is behind an opening; leave side out");
+        face->finish();
+        region.at_zone = opening ? *opening : *zone;
+        region.is_behind = opening || side == "in";
+    }
     void read_region(const toml::table& t) {
         Section s = section(t, "[[region]]");
         RegionRequest region;
         region.name = s.name("name").value_or("fluid");
         region.kind = s.parsed("kind", parse_region_kind).value_or(RegionKind::fluid);
-        region.inside = s.point("inside");
+        read_inside(s, region);
         region.solid_of = s.text("solid_of").value_or("");
-        if (region.inside && !region.solid_of.empty())
-            s.fail("[[region]] has a point inside and is the solid of a part; give one or the other");
+        region.is_largest = s.truth("largest").value_or(false);
+        const int n_ways = (s.has("inside") ? 1 : 0) + (region.solid_of.empty() ? 0 : 1) + (region.is_largest ? 1 : 0);
+        if (n_ways > 1) s.fail("[[region]] has several of inside, solid_of and largest; give one of them");
         if (!region.solid_of.empty() && !s.has("kind")) region.kind = RegionKind::solid;
-        region.is_around = !region.inside && region.solid_of.empty();
+        region.is_around = n_ways == 0;
         if (region.is_around && !case_.surround)
             s.fail(
-                "[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or solid_of = \"a "
-                "part\"");
+                "[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or an opening of it, "
+                "inside = { opening = \"gas-in\" }, or largest = true, or solid_of = \"a part\"");
         for (const RegionRequest& other : case_.regions) {
             if (other.name == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
             if (other.is_around && region.is_around)

@@ -275,6 +275,10 @@ std::optional<Section> Section::table(const char* key, const char* example, cons
     return Section(*node->as_table(), path(key), file_, unit);
 }
 
+Section Section::item(const toml::table& table, const char* key, const LengthUnit& unit) const {
+    return Section(table, path(key), file_, unit);
+}
+
 double Section::length_of(const toml::node& node, const char* key) const {
     if (node.is_number()) {
         const double value = number_of(node);

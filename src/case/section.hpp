@@ -89,6 +89,8 @@ class Section {
     /// Least and most, bare numbers in the square of the file's unit.
     std::optional<std::array<double, 2>> area_range(const char* key);
     std::optional<Section> table(const char* key, const char* example, const LengthUnit& unit);
+    /// Of a table in the list that the key holds.
+    Section item(const toml::table& table, const char* key, const LengthUnit& unit) const;
     template <typename Parse>
     auto parsed(const char* key, Parse parse) -> std::optional<decltype(parse(std::string()))> {
         const toml::node* node = find(key);

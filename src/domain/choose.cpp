@@ -4,11 +4,13 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
 #include <anvilcast/weld.hpp>
+#include <anvilcast/zones.hpp>
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "base/place_text.hpp"
 #include "domain/leak_text.hpp"
@@ -32,6 +34,8 @@ class Chooser {
         for (Index k = 0; k < requests.size(); ++k) {
             if (requests[k].inside) take_at(requests, k);
             if (requests[k].is_around) take_around(requests, k);
+            if (!requests[k].at_zone.empty()) take_at_zone(requests, k);
+            if (requests[k].is_largest) take_largest(requests, k);
         }
         for (Index k = 0; k < requests.size(); ++k)
             if (!requests[k].solid_of.empty()) take_solid(requests, k);
@@ -97,6 +101,60 @@ class Chooser {
                 fmt::format("region \"{}\" is the one round the bodies, but there is no surround; give a point inside",
                             requests[k].name));
         if (!found) throw GeometryError("there is no flow round the bodies: the surround lies inside of a body");
+    }
+
+    /// Whether a fluid may be in a cell: not outside of everything, and not in the material of a body.
+    bool is_open(Index cell, RegionKind kind) const {
+        return cell != Regions::kOutside && (kind != RegionKind::fluid || space_.cells[cell].inside_of.empty());
+    }
+
+    void take_at_zone(const std::vector<RegionRequest>& requests, Index k) {
+        const Surface& s = space_.complex.surface;
+        const RegionRequest& request = requests[k];
+        bool is_known = false;
+        std::set<Index> found;
+        for (Index t = 0; t < s.triangles.size(); ++t)
+            for (const auto& origin : space_.complex.origins_of(t)) {
+                if (!matches_pattern(s.zones[origin.zone].name, request.at_zone)) continue;
+                is_known = true;
+                const Index cell = space_.regions.sides[t][origin.is_reversed == request.is_behind ? 0 : 1];
+                if (is_open(cell, request.kind)) found.insert(cell);
+            }
+        if (!is_known) {
+            std::vector<std::string> names;
+            for (const Zone& z : s.zones) names.push_back(z.name);
+            std::sort(names.begin(), names.end());
+            names.erase(std::unique(names.begin(), names.end()), names.end());
+            throw InputError(fmt::format("region \"{}\": no zone or opening is called \"{}\"; there are \"{}\"",
+                                         request.name, request.at_zone, fmt::join(names, "\", \"")));
+        }
+        if (found.empty())
+            throw GeometryError(fmt::format(
+                "region \"{}\": {} \"{}\" there is no enclosed volume, only {}; is an opening not closed?",
+                request.name, request.is_behind ? "behind" : "before", request.at_zone,
+                request.kind == RegionKind::fluid ? "what is outside, or the material of bodies" : "what is outside"));
+        if (found.size() > 1) {
+            std::string places;
+            for (const Index cell : found)
+                places += fmt::format("\n  {} in volume", place_text(space_.cells[cell].inside, unit_));
+            throw GeometryError(fmt::format(
+                "region \"{}\": {} volumes are {} \"{}\"; name one face, or give a point inside. They hold:{}",
+                request.name, found.size(), request.is_behind ? "behind" : "before", request.at_zone, places));
+        }
+        take(requests, *found.begin(), k);
+    }
+
+    void take_largest(const std::vector<RegionRequest>& requests, Index k) {
+        Index best = kNone;
+        for (Index cell = 0; cell < space_.cells.size(); ++cell)
+            if (is_open(cell, requests[k].kind) &&
+                (best == kNone || space_.cells[cell].volume > space_.cells[best].volume))
+                best = cell;
+        if (best == kNone)
+            throw GeometryError(fmt::format(
+                "region \"{}\" is the largest enclosed volume, but nothing is enclosed{}; is an opening not closed?",
+                requests[k].name, requests[k].kind == RegionKind::fluid ? " but the material of bodies" : ""));
+        take(requests, best, k);
     }
 
     void take_solid(const std::vector<RegionRequest>& requests, Index k) {

@@ -4,6 +4,7 @@
 
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
+#include <anvilcast/placement.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/weld.hpp>
 
@@ -235,9 +236,18 @@ LoadedParts load_parts(const Case& c, const Context& context) {
     LoadedParts out;
     std::vector<Surface> parts;
     std::vector<double> angles;
+    SurfaceFile original;
     for (const PartSpec& part : c.parts) {
-        SurfaceFile file = read_surface(part.file, {part.unit, part.chord, part.angle, part.patience, context.stop});
-        if (part.weld > 0) weld(file.surface, part.weld);
+        // Copies follow what they are copies of.
+        const bool is_copy = !part.zone_ending.empty();
+        if (!is_copy) {
+            original = read_surface(part.file, {part.unit, part.chord, part.angle, part.patience, context.stop});
+            if (part.weld > 0) weld(original.surface, part.weld);
+        }
+        SurfaceFile file = original;
+        file.surface = placed(original.surface, part.placement);
+        for (Zone& z : file.surface.zones) z.name += part.zone_ending;
+        if (is_copy) file.warnings.clear();
         name_bodies(file, part.name, out.file_of_body);
         angles.insert(angles.end(), file.surface.zones.size(), split_angle_of(part, file));
         out.warnings.insert(out.warnings.end(), file.warnings.begin(), file.warnings.end());

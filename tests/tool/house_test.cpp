@@ -76,6 +76,7 @@ const std::map<std::string, std::string> kHeaders{
     {"assembly", "assemble"},
     {"sheet", "assemble"},
     {"delaunay", "tets"},
+    {"placement", "surface"},
     {"weld", "surface"},
     {"health", "surface"},
     {"mend", "surface"},

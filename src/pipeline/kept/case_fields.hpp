@@ -13,12 +13,17 @@ void fields(Archive& a, LengthUnit& v) {
     auto& [name, metres] = v;
     a(name, metres);
 }
+template <typename Archive>
+void fields(Archive& a, Placement& v) {
+    auto& [image, origin] = v;
+    a(image, origin);
+}
 /// The file is told by what is in it, see keys.cpp.
 template <typename Archive>
 void fields(Archive& a, PartSpec& v) {
-    auto& [name, file, unit, split_angle, weld, chord, angle, patience] = v;
+    auto& [name, file, unit, split_angle, weld, chord, angle, patience, placement, zone_ending] = v;
     static_cast<void>(file);
-    a(name, unit, split_angle, weld, chord, angle, patience);
+    a(name, unit, split_angle, weld, chord, angle, patience, placement, zone_ending);
 }
 template <typename Archive>
 void fields(Archive& a, MendOptions& v) {
@@ -122,8 +127,8 @@ void fields(Archive& a, SurroundSpec& v) {
 }
 template <typename Archive>
 void fields(Archive& a, RegionRequest& v) {
-    auto& [name, kind, inside, solid_of, is_around] = v;
-    a(name, kind, inside, solid_of, is_around);
+    auto& [name, kind, inside, solid_of, is_around, at_zone, is_behind, is_largest] = v;
+    a(name, kind, inside, solid_of, is_around, at_zone, is_behind, is_largest);
 }
 
 template <typename Archive>

@@ -1,0 +1,20 @@
+// Where a part and its copies stand.
+#pragma once
+
+#include <anvilcast/case.hpp>
+
+#include <vector>
+
+#include "case/section.hpp"
+
+namespace anvilcast {
+
+/// `mirrored` (with `mirrored_at`), `turned` (with `axis` and `about`), `moved`, in this order, of a [[part]] or of one
+/// of its copies.
+Placement read_placement(Section& s);
+
+/// `copies` of a part: a list of placements, or a table with `count` and what is done from one to the next. Each is put
+/// on top of the part's own. Without the part itself.
+std::vector<Placement> read_copies(Section& s, const Placement& own, const LengthUnit& unit);
+
+}  // namespace anvilcast
