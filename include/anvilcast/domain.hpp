@@ -96,7 +96,7 @@ struct RegionRequest {
     bool is_around = false;     ///< the cell behind the surround's faces, outside of all bodies
     std::string at_zone = {};   ///< a pattern: the cell that faces of those zones look into
     bool is_behind = false;     ///< or the one behind these faces, as behind an opening
-    bool is_largest = false;    ///< the largest of all cells that are not in the material of a body
+    bool is_largest = false;    ///< the largest of the cells that are in the material of the fewest bodies
 };
 
 struct DomainRegion {

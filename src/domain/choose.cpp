@@ -103,9 +103,10 @@ class Chooser {
         if (!found) throw GeometryError("there is no flow round the bodies: the surround lies inside of a body");
     }
 
-    /// Whether a fluid may be in a cell: not outside of everything, and not in the material of a body.
-    bool is_open(Index cell, RegionKind kind) const {
-        return cell != Regions::kOutside && (kind != RegionKind::fluid || space_.cells[cell].inside_of.empty());
+    /// Of how many bodies a cell is in the material. A closed drum is one, too: what a fluid may be in is what is in
+    /// the fewest; a solid may be anywhere.
+    std::size_t depth(Index cell, RegionKind kind) const {
+        return kind == RegionKind::fluid ? space_.cells[cell].inside_of.size() : 0;
     }
 
     void take_at_zone(const std::vector<RegionRequest>& requests, Index k) {
@@ -118,7 +119,7 @@ class Chooser {
                 if (!matches_pattern(s.zones[origin.zone].name, request.at_zone)) continue;
                 is_known = true;
                 const Index cell = space_.regions.sides[t][origin.is_reversed == request.is_behind ? 0 : 1];
-                if (is_open(cell, request.kind)) found.insert(cell);
+                if (cell != Regions::kOutside) found.insert(cell);
             }
         if (!is_known) {
             std::vector<std::string> names;
@@ -129,10 +130,12 @@ class Chooser {
                                          request.name, request.at_zone, fmt::join(names, "\", \"")));
         }
         if (found.empty())
-            throw GeometryError(fmt::format(
-                "region \"{}\": {} \"{}\" there is no enclosed volume, only {}; is an opening not closed?",
-                request.name, request.is_behind ? "behind" : "before", request.at_zone,
-                request.kind == RegionKind::fluid ? "what is outside, or the material of bodies" : "what is outside"));
+            throw GeometryError(
+                fmt::format("region \"{}\": {} \"{}\" there is only what is outside; is an opening not closed?",
+                            request.name, request.is_behind ? "behind" : "before", request.at_zone));
+        std::size_t least = depth(*found.begin(), request.kind);
+        for (const Index cell : found) least = std::min(least, depth(cell, request.kind));
+        std::erase_if(found, [&](Index cell) { return depth(cell, request.kind) > least; });
         if (found.size() > 1) {
             std::string places;
             for (const Index cell : found)
@@ -146,14 +149,16 @@ class Chooser {
 
     void take_largest(const std::vector<RegionRequest>& requests, Index k) {
         Index best = kNone;
-        for (Index cell = 0; cell < space_.cells.size(); ++cell)
-            if (is_open(cell, requests[k].kind) &&
-                (best == kNone || space_.cells[cell].volume > space_.cells[best].volume))
+        for (Index cell = 1; cell < space_.cells.size(); ++cell) {
+            const auto depth_of = [&](Index c) { return depth(c, requests[k].kind); };
+            if (best == kNone || depth_of(cell) < depth_of(best) ||
+                (depth_of(cell) == depth_of(best) && space_.cells[cell].volume > space_.cells[best].volume))
                 best = cell;
+        }
         if (best == kNone)
             throw GeometryError(fmt::format(
-                "region \"{}\" is the largest enclosed volume, but nothing is enclosed{}; is an opening not closed?",
-                requests[k].name, requests[k].kind == RegionKind::fluid ? " but the material of bodies" : ""));
+                "region \"{}\" is the largest enclosed volume, but nothing is enclosed; is an opening not closed?",
+                requests[k].name));
         take(requests, best, k);
     }
 
