@@ -151,11 +151,30 @@ class LayerCells {
                               "on the fan of layers round a sharp edge");
         obstacles.throw_if_any();
         for (const LayerStacks::Strip& s : stacks_.strips) add_strip(s);
+        find_turned_prisms(obstacles);
+        obstacles.throw_if_any();
         if (slots != nullptr) *slots = std::move(slots_);
         return std::move(cells_);
     }
 
   private:
+    /// The stacks' own cells are sound; those at columns that were added, over a diagonal that the fill has turned, and
+    /// lowest round a sharp edge may not be: at each corner the three edges must turn the right way.
+    void find_turned_prisms(Obstacles& obstacles) const {
+        constexpr std::array<std::array<std::size_t, 4>, 6> kCorners{
+            {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5}, {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}}};
+        for (std::size_t c = slots_.first_cell; c < cells_.cell_types.size(); ++c) {
+            if (cells_.cell_types[c] != CellType::prism) continue;
+            auto point = [&](std::size_t k) -> const Vec3& {
+                return cells_.points[cells_.cell_points[cells_.cell_offsets[c] + k]];
+            };
+            if (std::any_of(kCorners.begin(), kCorners.end(), [&](const auto& k) {
+                    return orient3d(point(k[0]), point(k[1]), point(k[2]), point(k[3])) <= 0;
+                }))
+                obstacles.add(point(0), "where layers would turn over");
+        }
+    }
+
     /// Numbers of its points, from the wall up.
     using Column = std::vector<Index>;
     /// A triangle of the core's final boundary that is the top of a face, seen from the core turned round.
