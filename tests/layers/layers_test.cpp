@@ -612,5 +612,46 @@ TEST(Layers, LeaveBallsBareThatTheyAreToldOf) {
     EXPECT_EQ(find_faults(fill_with_layers(surface, stacks, field)), std::vector<std::string>{});
 }
 
+TEST(Layers, GrownAgainBeginFromTheRoomsFoundBefore) {
+    const SurfaceMesh surface = meshed(kit::inside_of(kit::sphere({0, 0, 0}, 1, 4)), 0.2);
+    const SizeField field = sizes_of(surface, 0.2);
+    LayerRequest request{.recipes = {recipe(0.01, 3, 1.2)}};
+    LayerStacks first = grow_layers(surface, field, request);
+    // A column that lost room for whatever reason does not get it back.
+    const std::size_t low = first.columns.size() / 2;
+    first.columns[low].room = 0;
+    request.bare = {{{0, 0, 1}, 0.5}};
+    const LayerStacks again = grow_layers(surface, field, request, {}, &first);
+    EXPECT_EQ(again.columns[low].count, 0U);
+    std::size_t n_bare = 0, n_full = 0;
+    for (const LayerStacks::Column& c : again.columns) {
+        const bool is_within = distance(surface.surface.points[c.point], {0, 0, 1}) <= 0.5;
+        EXPECT_TRUE(!is_within || c.count == 0);
+        n_bare += is_within ? 1 : 0;
+        n_full += c.count == 3 ? 1 : 0;
+    }
+    EXPECT_GT(n_full, 4 * n_bare);
+    EXPECT_EQ(find_faults(fill_with_layers(surface, again, field)), std::vector<std::string>{});
+}
+
+TEST(Layers, ThatWouldTurnOverAreNoCells) {
+    const SurfaceMesh surface = meshed(kit::inside_of(kit::sphere({0, 0, 0}, 1, 4)), 0.2);
+    const SizeField field = sizes_of(surface, 0.2);
+    LayerStacks stacks = grow_layers(surface, field, {.recipes = {recipe(0.01, 3, 1.2)}});
+    const LayerStacks::Column& column = stacks.columns[10];
+    ASSERT_EQ(column.count, 3U);
+    // Its first level, aside by two edges; what the core meets stays where it is.
+    Vec3& level = stacks.levels[column.first];
+    const Vec3 place = level;
+    level += 0.4 * normalized(cross(level, Vec3{1, 2, 3}));
+    try {
+        fill_with_layers(surface, stacks, field);
+        ADD_FAILURE() << "nothing was said";
+    } catch (const FillObstacle& e) {
+        ASSERT_FALSE(e.places().empty());
+        for (const Vec3& p : e.places()) EXPECT_LT(distance(p, place), 1);
+    }
+}
+
 }  // namespace
 }  // namespace anvilcast

@@ -325,5 +325,23 @@ TEST(Prediction, SumsAnEvenFieldExactly) {
     EXPECT_GT(cost.megabytes, 100);
 }
 
+TEST(SizeField, SizesGrowFasterRoundFarSmallerTriangles) {
+    const SizeField even = size_field_of_places({{0, 0, 0}}, {0.1}, 0.1, 1.2);
+    auto round = [&](double edge) {
+        Surface two;
+        two.points = {{0, 0, 0}, {edge, 0, 0}, {0.5 * edge, 0.866 * edge, 0}, {-1, -1, -1}, {1, -1, -1}, {0, 1, 1}};
+        two.triangles = {{0, 1, 2}, {3, 4, 5}};
+        two.zones = {{"wall"}};
+        two.zone_of = {0, 0};
+        return with_finer_surface(even, two);
+    };
+    // A triangle of half the size, and one of a hundredth: ten per cent more than their edges, and from there on.
+    EXPECT_NEAR(round(0.05).at({0.025, 0.01, 0}), 0.055, 0.006);
+    EXPECT_NEAR(round(0.05).at({0.025, 0.01, 0.1}), 0.055 + 0.2 * 0.1, 0.008);
+    EXPECT_NEAR(round(0.001).at({0.0005, 0.0002, 0}), 0.0011, 0.0003);
+    EXPECT_NEAR(round(0.001).at({0.0005, 0.0002, 0.1}), 0.0011 + 0.35 * 0.1, 0.008);
+    EXPECT_EQ(round(0.08).at({0.04, 0.02, 0}), even.at({0.04, 0.02, 0}));
+}
+
 }  // namespace
 }  // namespace anvilcast
