@@ -127,7 +127,7 @@ std::string plan_text(const Plan& p, const Case& c) {
                     p.cost.seconds < 10 ? fmt::format("{:.1f}", p.cost.seconds) : rounded(p.cost.seconds),
                     rounded(p.cost.megabytes));
     if (const auto told = gathered(p.warnings_of_build); !told.empty()) {
-        text += "Its last build warned of more\n";
+        text += "Its last build also warned\n";
         for (const std::string& w : told) text += fmt::format("  {} {}\n", bad("careful:"), w);
         text += "\n";
     }
