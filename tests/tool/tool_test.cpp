@@ -606,6 +606,31 @@ TEST_F(Tool, TellsAgainWhatABuildWarnedOf) {
     EXPECT_EQ(std::count(study.out.begin(), study.out.end(), ':'), 3) << "once for both";
 }
 
+TEST_F(Tool, APlanTellsWhatTheLastBuildWarnedOf) {
+    // A blade whose ends are needles, which a surface mesh shows and a plan does not.
+    const anvilcast::LengthUnit m = anvilcast::parse_length_unit("m");
+    anvilcast::write_stl(directory / "room.stl", anvilcast::kit::box({-10, -10, -10}, {30, 20, 20}), m);
+    anvilcast::write_stl(directory / "blade.stl", anvilcast::kit::prism({{0, 0}, {20, 0}, {20, 0.05}}, 10), m);
+    auto write = [&](const char* surface) {
+        std::ofstream(directory / "case.toml")
+            << "[case]\nunit = \"m\"\n[[part]]\nfile = \"room.stl\"\nunit = \"m\"\n[[part]]\nfile = \"blade.stl\"\n"
+               "unit = \"m\"\n[[region]]\nlargest = true\n[limits]\nusual = false\n[export]\nreport = false\n"
+               "[sizing]\nsurface = "
+            << surface << "\n";
+    };
+    write("5");
+    EXPECT_EQ(run("plan case.toml").out.find("also warned"), std::string::npos);
+    const Outcome built = run("build case.toml --out made");
+    ASSERT_EQ(built.status, 0) << built.err;
+    ASSERT_NE(built.err.find("needle"), std::string::npos) << built.err;
+    const Outcome planned = run("plan case.toml");
+    EXPECT_NE(planned.out.find("Its last build also warned\n  careful: the surface mesh has"), std::string::npos)
+        << planned.out;
+    EXPECT_FALSE(nlohmann::json::parse(run("plan case.toml --kept made/kept --json").out)["warnings_of_build"].empty());
+    write("4");
+    EXPECT_EQ(run("plan case.toml").out.find("also warned"), std::string::npos);
+}
+
 TEST_F(Tool, SaysThatNothingHasChanged) {
     write_case("[limits]\nusual = false\n[export]\nreport = false\n");
     ASSERT_EQ(run("build case.toml --out made").status, 0);
