@@ -55,7 +55,8 @@ void layers(benchmark::State& state) {
         const LayerStacks stacks = grow_layers(surface, sizing.field, {.recipes = {recipe}}, context);
         const double growing = seconds_since(start);
         FillReport report;
-        fill::FilledCore core = fill::fill_core(stacks.core, sizing.field, {}, context, report);
+        fill::FilledCore core = fill::fill_core(
+            stacks.core, [&] { return sizing.field; }, {}, context, report);
         const std::size_t n_core = core.cells.cell_types.size();
         start = std::chrono::steady_clock::now();
         CellsAndBoundary cells = fill::with_layer_cells(surface, stacks, std::move(core), report.boundary_points_added);
