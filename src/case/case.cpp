@@ -143,6 +143,11 @@ class CaseReader {
         top_.finish();
         return std::move(case_);
     }
+    void refuse_second(const Section& s, const std::string& part) const {
+        for (const PartSpec& other : case_.parts)
+            if (other.name == part)
+                s.fail(fmt::format("there are two parts called \"{}\"; give one of them another name", part));
+    }
     void read_part(const toml::table& t) {
         Section s = section(t, "[[part]]");
         PartSpec part;
@@ -151,9 +156,7 @@ class CaseReader {
         std::string stem = std::filesystem::path(file).filename().string();
         stem = stem.substr(0, stem.find('.', 1));
         part.name = s.name("name").value_or(base::tidy_name(stem));
-        for (const PartSpec& other : case_.parts)
-            if (other.name == part.name)
-                s.fail(fmt::format("there are two parts called \"{}\"; give one of them another name", part.name));
+        refuse_second(s, part.name);
         part.unit = s.parsed("unit", [](const std::string& text) { return parse_length_unit(text); });
         if (!part.unit && !states_unit(part.file))
             s.fail(
@@ -174,6 +177,7 @@ class CaseReader {
             part.placement = copies[k];
             part.zone_ending = fmt::format(".{}", k + 2);
             part.name = name + part.zone_ending;
+            refuse_second(s, part.name);
             case_.parts.push_back(part);
         }
     }

@@ -94,10 +94,9 @@ void put_computed(toml::table& tables, const Case& c) {
             table.insert(key, fmt::format("{} m", metres));
     };
     if (toml::table* sizing = tables["sizing"].as_table()) {
-        put_length(*sizing, "surface", c.sizing.surface_size());
-        put_length(*sizing, "smallest", c.sizing.smallest_size());
-        if (c.sizing.across_gaps > 0)
-            put_length(*sizing, "gap_floor", c.sizing.gap_floor > 0 ? c.sizing.gap_floor : c.sizing.smallest_size());
+        put_length(*sizing, "surface", c.sizing.surface);
+        put_length(*sizing, "smallest", c.sizing.smallest);
+        if (c.sizing.across_gaps > 0) put_length(*sizing, "gap_floor", c.sizing.gap_floor);
     }
     toml::table* surround = tables["surround"].as_table();
     if (surround != nullptr && !c.surround->options.corners && c.surround->options.shape == SurroundShape::box) {

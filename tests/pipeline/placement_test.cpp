@@ -90,6 +90,10 @@ TEST_F(Copies, TellWhatIsWrong) {
     EXPECT_NE(refused("about = [0, 0, 1]").find("need turned"), std::string::npos);
     EXPECT_NE(refused("mirrored_at = 1").find("needs mirrored"), std::string::npos);
     EXPECT_NE(refused("copies = [{ shifted = [0, 0, 1] }]").find("unknown key \"shifted\""), std::string::npos);
+    EXPECT_NE(
+        refused("copies = { count = 3, turned = 60 }\n[[part]]\nfile = \"fin.stl\"\nunit = \"m\"\nname = \"fin.3\"")
+            .find("two parts called \"fin.3\""),
+        std::string::npos);
     const std::string fin = "moved = [0, 0, 1]\n";
     EXPECT_NE(kit::message_of<InputError>([&] { with(fin, "largest = true\ninside = [0, 0, 1]"); }).find("one of them"),
               std::string::npos);

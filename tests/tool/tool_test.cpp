@@ -606,6 +606,22 @@ TEST_F(Tool, TellsAgainWhatABuildWarnedOf) {
     EXPECT_EQ(std::count(study.out.begin(), study.out.end(), ':'), 3) << "once for both";
 }
 
+TEST_F(Tool, TheFlowIsBehindAnOpening) {
+    auto planned = [&](const std::string& inside) {
+        write_case("", inside);
+        const Outcome o = run("plan case.toml --json");
+        EXPECT_EQ(o.status, 0) << inside << o.err;
+        return nlohmann::json::parse(o.out)["regions"][0]["volume"].get<double>();
+    };
+    const double by_point = planned("[0, 0, 50]");
+    for (const char* opening : {"feed", "drain"})
+        EXPECT_EQ(planned(std::string("{ opening = \"") + opening + "\" }"), by_point) << opening;
+    write_case("", "{ opening = \"fed\" }");
+    expect_refused("plan case.toml", {"no zone or opening is called \"fed\"", "\"feed\""});
+    write_case("", "{ opening = \"feed\", zone = \"bore\" }");
+    expect_refused("plan case.toml", {"case.toml, line", "give an opening, or a zone"});
+}
+
 TEST_F(Tool, APlanTellsWhatTheLastBuildWarnedOf) {
     // A blade whose ends are needles, which a surface mesh shows and a plan does not.
     const anvilcast::LengthUnit m = anvilcast::parse_length_unit("m");
