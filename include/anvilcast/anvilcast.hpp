@@ -41,6 +41,7 @@
 #include <anvilcast/selection.hpp>
 #include <anvilcast/sheet.hpp>
 #include <anvilcast/sizing.hpp>
+#include <anvilcast/shapes.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/study.hpp>
 #include <anvilcast/surface.hpp>

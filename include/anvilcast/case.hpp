@@ -48,6 +48,7 @@ struct PartSpec {
 struct OpeningSpec {
     std::string name;
     Role role = Role::inlet;
+    std::string bc_type = {};  ///< see BoundaryRole
     std::optional<Vec3> near;
     std::string rim;  ///< pattern of zone names
     bool all = false;
@@ -111,6 +112,7 @@ struct Case {
     std::optional<WrapSpec> wrap;
     std::optional<SurroundSpec> surround;
     std::vector<RegionRequest> regions;
+    std::vector<Divider> dividers;  ///< shapes whose insides are regions, and sheets
     double join = 0;  ///< parts within this distance are joined, metres
     bool drop_leftovers = false;
     double absorb = 0;  ///< details narrower than this are taken out of the parts; metres, 0: none

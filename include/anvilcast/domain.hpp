@@ -55,22 +55,45 @@ struct SpaceCell {
     bool is_sliver() const { return thickness() < 1e-4 * bounds.diagonal(); }
 };
 
-/// Parts, closing patches and surround as one conformal complex, and what it divides space into.
+/// A surface that divides what it lies in and is no wall: the skin of a shape whose inside becomes a region of its own,
+/// or a sheet of faces that are looked at.
+struct Divider {
+    Surface surface;          ///< of one zone: a sheet's name and role
+    std::string region = {};  ///< that the inside of a closed one becomes; empty: a sheet
+    RegionKind kind = RegionKind::fluid;
+    std::vector<std::string> within = {};  ///< patterns: the regions that the inside is taken from; empty: all fluids
+    bool is_sheet() const { return region.empty(); }
+};
+
+/// Parts, closing patches, surround and dividers as one conformal complex, and what it divides space into.
 struct Space {
     CutSurface complex;
-    Regions regions;
+    Regions regions;                 ///< dividers divide nothing here: both sides of theirs are the same
     std::vector<SpaceCell> cells;    ///< by region number; the first is the outside
     std::vector<std::string> parts;  ///< names
     std::vector<bool> part_is_closed;
     std::vector<std::string> part_of;                 ///< of each input triangle of the parts
     std::map<std::string, std::string> file_of_part;  ///< see SpaceOptions
-    // Input triangles are numbered: parts, closing patches, surround.
-    Index first_of_openings = 0, first_of_surround = 0;
+    // Input triangles are numbered: parts, closing patches, surround, dividers.
+    Index first_of_openings = 0, first_of_surround = 0, first_of_dividers = 0;
     std::shared_ptr<const Surface> uncut;  ///< before cutting
 
     bool is_of_part(Index input) const { return input < first_of_openings; }
     bool is_of_opening(Index input) const { return input >= first_of_openings && input < first_of_surround; }
-    bool is_of_surround(Index input) const { return input >= first_of_surround; }
+    bool is_of_surround(Index input) const { return input >= first_of_surround && input < first_of_dividers; }
+    bool is_of_divider(Index input) const { return input >= first_of_dividers; }
+    /// Is a triangle of the complex a piece of dividers alone?
+    bool divides_only(Index t) const { return is_of_divider(complex.origins_of(t).front().triangle); }
+
+    /// What dividers divide the cells into. Empty without any.
+    struct Pieces {
+        std::vector<Divider> dividers;              ///< without their surfaces
+        std::vector<Index> divider_of;              ///< of each input triangle of theirs
+        Regions regions;                            ///< as they divide them
+        std::vector<Index> cell;                    ///< that each piece is of
+        std::vector<Vec3> inside;                   ///< a point in each
+        std::vector<std::vector<Index>> in_shapes;  ///< dividers that each is inside of, in order
+    } pieces;
 };
 
 struct SpaceOptions {
@@ -79,10 +102,12 @@ struct SpaceOptions {
     /// Several parts may go by one name besides: bodies by that of their file.
     std::map<std::string, std::string> file_of_part = {};
     const Surface* surround = nullptr;
+    std::vector<Divider> dividers = {};
 };
 
 /// Cuts everything into one complex and finds its cells. Pieces of closing patches that lie in the material of a part
-/// (the inside of a shaft that goes through an opening) are taken out.
+/// (the inside of a shaft that goes through an opening) are taken out. Throws InputError for a shape that is not
+/// closed.
 ANVILCAST_API Space divide_space(const Surface& parts, const std::vector<Opening>& openings = {},
                                  const SpaceOptions& options = {}, const Context& context = {});
 
@@ -129,6 +154,21 @@ struct Domain {
     std::vector<Leftover> leftovers;  ///< surface within a region that bounds nothing, and whose role is not baffle
     std::vector<SpaceCell> left_out;  ///< cells that no region asked for
 
+    /// Two shapes that are both asked to be a region of their own: the first has it.
+    struct Overlap {
+        std::string first, second;  ///< regions
+        double volume = 0;
+        Vec3 at;
+    };
+    std::vector<Overlap> overlaps;
+    /// A shape's skin that nearly touches a wall.
+    struct Film {
+        std::string region, zone;
+        double width = 0;  ///< where it is narrowest
+        Vec3 at;
+    };
+    std::vector<Film> films;
+
     bool is_baffle(Index t) const { return sides[t][0] == sides[t][1]; }
 };
 
@@ -138,7 +178,9 @@ struct ChooseOptions {
 
 /// Throws LeakError when a cell that was asked for reaches the outside; GeometryError that says what is wrong when a
 /// point is on a surface, in the material of a body (a fluid that touches none of the openings though there are some),
-/// or in a cell that is taken already; InputError for a part that is not there or not closed.
+/// or in a cell that is taken already, when a shape misses the regions that it is taken from, or leaves nothing of one;
+/// InputError for a part that is not there or not closed. The regions of shapes come after those that were requested.
+/// Walls that a shape's skin crosses stay one zone; the interface at it is "a-to-b" and, from the other side, "b-to-a".
 ANVILCAST_API Domain choose_regions(const Space& space, const std::vector<RegionRequest>& requests,
                                     const LengthUnit& unit, const ChooseOptions& options = {});
 

@@ -39,6 +39,14 @@ ANVILCAST_API void write_cgns(const std::filesystem::path& file, const VolumeMes
 ANVILCAST_API void write_vtu(const std::filesystem::path& file, const VolumeMesh& mesh,
                              const std::vector<FaceField>& fields = {}, const std::vector<CellField>& cell_fields = {});
 
+/// What regions and zones are called in a CGNS file: names there have at most 32 bytes, each once, and no "/". The
+/// whole name of a longer one stands in a descriptor beside it, and is read back.
+struct CgnsNames {
+    std::vector<std::string> regions, zones;
+    std::vector<std::string> other_zones;  ///< of interfaces, from the other side; of other zones as `zones`
+};
+ANVILCAST_API CgnsNames cgns_names(const VolumeMesh& mesh);
+
 /// Read files of standard cells, or of polyhedra alone, with every outer face in a zone, ours in particular. Throw
 /// InputError with what is wrong. CGNS files are read in a forked process, so that one that is damaged cannot take this
 /// one with it.

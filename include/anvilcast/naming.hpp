@@ -30,6 +30,7 @@ struct Cylinder {
 struct ZoneRule {
     std::string name = {};
     std::optional<Role> role = {};                   ///< guessed from the name when left out
+    std::string bc_type = {};                        ///< see BoundaryRole
     std::optional<std::string> part = {};            ///< pattern for the name of the part, * and ? as wildcards
     std::optional<std::string> matches = {};         ///< pattern for the name that the zone came with
     std::optional<Vec3> near = {};                   ///< of the zones that fit otherwise the one closest to this point

@@ -15,7 +15,8 @@ enum class CellType : unsigned char { tetrahedron, pyramid, prism, hexahedron, p
 /// In a plane mesh prisms are "triangles" and hexahedra "quadrangles".
 ANVILCAST_API const char* cell_type_name(CellType type, bool is_of_plane = false);
 
-/// A named run of faces: of the boundary, or, when the role is interface, of the faces between two regions.
+/// A named run of faces: of the boundary, or, when the role is interface, of the faces between two regions, or, when it
+/// is one within a region, of inner faces of one region.
 struct BoundaryZone {
     std::string name;
     Role role = Role::wall;
@@ -23,11 +24,22 @@ struct BoundaryZone {
     std::size_t n_faces = 0;
     /// Of an interface: its name as seen from the region with the higher number; `name` is the other one's.
     std::string other_name = {};
+    std::string bc_type = {};  ///< see BoundaryRole
+
+    BoundaryRole boundary_role() const { return {role, bc_type}; }
 };
 
+/// A zone as a mesh has it, still without faces.
+inline BoundaryZone without_faces(const Zone& zone) {
+    return {zone.name, zone.role, 0, 0, zone.other_name, zone.bc_type};
+}
+inline BoundaryZone without_faces(const BoundaryZone& zone) {
+    return {zone.name, zone.role, 0, 0, zone.other_name, zone.bc_type};
+}
+
 /// Cells and faces over shared points.
-/// Faces: those between two cells come first, the ones between regions last among them, interface after interface; then
-/// the boundary, zone after zone. A face's points turn
+/// Faces: those between two cells come first, the ones in a zone (between regions, or of a sheet within one) last among
+/// them, zone after zone; then the boundary, likewise. A face's points turn
 /// counter-clockwise seen from outside of its owner, so its normal points from owner to neighbour; the owner of an
 /// inner face is the cell with the lower number.
 /// Cells: the corners of the standard types in the order of the CGNS standard (a tetrahedron's fourth corner is on the

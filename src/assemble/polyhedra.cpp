@@ -32,7 +32,9 @@ void check(const FacesOfPolyhedra& in) {
         if (zone != kNone && zone >= in.zones.size())
             throw InputError(fmt::format("a face {} is in a zone that is not there", place()));
         if (zone == kNone && other == kNone) throw InputError(fmt::format("an outer face {} is in no zone", place()));
-        if (other != kNone && (in.cell_region[own] != in.cell_region[other]) != (zone != kNone))
+        const bool is_between = other != kNone && in.cell_region[own] != in.cell_region[other];
+        const bool is_sheet = zone != kNone && is_within_region(in.zones[zone].role);
+        if (other != kNone && is_between != (zone != kNone) && !is_sheet)
             throw InputError(zone == kNone ? fmt::format("a face between two regions {} is in no zone", place())
                                            : fmt::format("a face within a region {} is in a zone", place()));
         ++n_faces[own];
@@ -60,7 +62,7 @@ VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& in) {
     mesh.face_offsets.reserve(n + 1);
     mesh.face_points.reserve(in.face_points.size());
     mesh.owner.reserve(n);
-    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+    for (const Zone& z : in.zones) mesh.zones.push_back(without_faces(z));
     for (const Index f : face_order(n, n_cells, in.zones.size(), sides)) {
         const auto begin = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f]),
                    end = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f + 1]);

@@ -248,7 +248,7 @@ class SheetMaker {
                 of_zone[zone_[side]].push_back({c, static_cast<Index>(k)});
                 if (other != kNone) is_interface[zone_[side]] = 1;
             }
-        for (const Zone& z : p_.zones) out_.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+        for (const Zone& z : p_.zones) out_.zones.push_back(without_faces(z));
         for (const int inner : {1, 0})
             for (std::size_t z = 0; z < of_zone.size(); ++z) {
                 if (is_interface[z] != inner) continue;

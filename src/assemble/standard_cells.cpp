@@ -155,7 +155,9 @@ void match_alike(const CellsAndBoundary& in, const std::vector<Side>& sides, std
     const bool between_regions = n_cells == 2 && in.cell_region[sides[i].cell] != in.cell_region[sides[i + 1].cell];
     if (between_regions && n_boundary == 0)
         throw InputError(fmt::format("a face between two regions {} is in no zone", place_of(in, sides[i].key)));
-    if (between_regions && in.zones[in.boundary_zone[sides[j - 1].cell]].role == Role::interface_) {
+    const bool is_named = n_cells == 2 && n_boundary > 0;
+    const Role role = is_named ? in.zones[in.boundary_zone[sides[j - 1].cell]].role : Role::wall;
+    if (is_named && (between_regions ? role == Role::interface_ : is_within_region(role))) {
         faces.push_back({in.boundary_zone[sides[j - 1].cell], sides[i].cell, sides[i + 1].cell, sides[i].face});
     } else if (n_boundary == 0) {
         faces.push_back({kNone, sides[i].cell, sides[i + 1].cell, sides[i].face});
@@ -269,7 +271,7 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     mesh.cell_points = std::move(in.cell_points);
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);
-    for (const Zone& z : in.zones) mesh.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+    for (const Zone& z : in.zones) mesh.zones.push_back(without_faces(z));
     mesh.owner.reserve(faces.size());
     mesh.face_offsets.assign(faces.size() + 1, 0);
     for (std::size_t f = 0; f < faces.size(); ++f) {

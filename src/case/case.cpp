@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/names.hpp"
+#include "case/case_dividers.hpp"
 #include "case/case_placement.hpp"
 #include "case/case_plane.hpp"
 #include "case/case_sizes.hpp"
@@ -35,6 +36,10 @@ class CaseReader {
         read_wrap();
         read_surround();
         for (const toml::table* t : list("region")) read_region(*t);
+        for (const toml::table* t : list("surface")) {
+            Section s = section(*t, "[[surface]]");
+            case_.dividers.push_back(read_sheet(s, file_.parent_path()));
+        }
         check_regions();
         read_domain();
         read_sizes();
@@ -90,7 +95,7 @@ class CaseReader {
     Case read_plane() {
         PlaneSpec& plane = case_.plane.emplace();
         const bool has_parts = cuts_parts();
-        std::vector<const char*> strange{"opening", "wrap", "region", "domain", "fill"};
+        std::vector<const char*> strange{"opening", "wrap", "region", "surface", "domain", "fill"};
         if (!has_parts) strange.insert(strange.end(), {"part", "mend", "zone"});
         for (const char* key : strange)
             if (top_.has(key))
@@ -199,7 +204,10 @@ class CaseReader {
         ZoneRule rule;
         rule.place = fmt::format("{}, line {}", file_.string(), s.line());
         rule.name = *s.name("name", "lid");
-        rule.role = s.parsed("role", parse_role);
+        if (const auto role = s.parsed("role", parse_role)) {
+            rule.role = role->role;
+            rule.bc_type = role->bc_type;
+        }
         rule.part = s.text("part");
         rule.matches = s.text("matches");
         rule.near = s.point("near");
@@ -257,12 +265,16 @@ class CaseReader {
         if (!role)
             s.fail(fmt::format("[[opening]] \"{}\" has no role; write role = \"inlet\" or role = \"outlet\"",
                                opening.name));
-        opening.role = *role;
+        opening.role = role->role;
+        opening.bc_type = role->bc_type;
+        if (is_within_region(opening.role) || opening.role == Role::interface_ || opening.role == Role::baffle)
+            s.fail(fmt::format("[[opening]] \"{}\" is an end of the flow and cannot be {}", opening.name,
+                               role_name(opening.role)));
         // Ten inlets are often one condition.
         for (const OpeningSpec& other : case_.openings)
-            if (other.name == opening.name && other.role != opening.role)
+            if (other.name == opening.name && (other.role != opening.role || other.bc_type != opening.bc_type))
                 s.fail(fmt::format("the openings called \"{}\" are one zone, which cannot be {} and {}", opening.name,
-                                   role_name(other.role), role_name(opening.role)));
+                                   role_text({other.role, other.bc_type}), role_text(*role)));
             else if (other.name == opening.name && (opening.is_swept || other.is_swept) &&
                      (other.is_swept != opening.is_swept || other.distance != opening.distance ||
                       other.steps != opening.steps))
@@ -372,6 +384,7 @@ class CaseReader {
     }
     void read_region(const toml::table& t) {
         Section s = section(t, "[[region]]");
+        if (s.has("shape")) return read_region_of_shape(s);
         RegionRequest region;
         region.name = s.name("name").value_or("fluid");
         region.kind = s.parsed("kind", parse_region_kind).value_or(RegionKind::fluid);
@@ -386,6 +399,8 @@ class CaseReader {
             s.fail(
                 "[[region]] does not say where it is: give a point in it, inside = [0, 0, 200], or an opening of it, "
                 "inside = { opening = \"gas-in\" }, or largest = true, or solid_of = \"a part\"");
+        for (const Divider& other : case_.dividers)
+            if (other.region == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
         for (const RegionRequest& other : case_.regions) {
             if (other.name == region.name) s.fail(fmt::format("there are two regions called \"{}\"", region.name));
             if (other.is_around && region.is_around)
@@ -393,14 +408,30 @@ class CaseReader {
                     "regions \"{}\" and \"{}\" are both the one round the bodies: neither has a point inside",
                     other.name, region.name));
         }
-        if (const double size = s.positive_length("size"); size > 0) {
-            Refinement& all = case_.sizing.refine.emplace_back();
-            all.name = "region " + region.name;
-            all.volume = RegionVolume{region.name};
-            all.size = size;
-        }
+        read_size_of_region(s, region.name);
         s.finish();
         case_.regions.push_back(std::move(region));
+    }
+    void read_size_of_region(Section& s, const std::string& name) {
+        const double size = s.positive_length("size");
+        if (size == 0) return;
+        Refinement& all = case_.sizing.refine.emplace_back();
+        all.name = "region " + name;
+        all.volume = RegionVolume{name};
+        all.size = size;
+    }
+    /// The inside of a shape. Several shapes of one name are one region.
+    void read_region_of_shape(Section& s) {
+        Divider shape = read_shape_region(s, file_.parent_path());
+        for (const RegionRequest& other : case_.regions)
+            if (other.name == shape.region) s.fail(fmt::format("there are two regions called \"{}\"", shape.region));
+        for (const Divider& other : case_.dividers)
+            if (other.region == shape.region && other.kind != shape.kind)
+                s.fail(fmt::format("the shapes called \"{}\" are one region, which cannot be {} and {}", shape.region,
+                                   region_kind_name(other.kind), region_kind_name(shape.kind)));
+        read_size_of_region(s, shape.region);
+        s.finish();
+        case_.dividers.push_back(std::move(shape));
     }
     void check_regions() {
         if (case_.regions.empty() && case_.surround) {

@@ -76,7 +76,7 @@ Vec2 step_of(Section& s, const char* key) { return s.plane_point(key).value_or(V
 Zone end_zone(Section& s, const char* key, const char* role_key, const char* name) {
     Zone zone{s.name(key).value_or(name)};
     const auto role = s.parsed(role_key, parse_role);
-    zone.role = role.value_or(guess_role(zone.name));
+    zone.set(role.value_or(BoundaryRole{guess_role(zone.name)}));
     zone.role_is_guess = !role;
     return zone;
 }
@@ -115,7 +115,7 @@ std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& fold
     curve.line = s.line();
     curve.zone.name = *s.name("name", "wall");
     const auto role = s.parsed("role", parse_role);
-    curve.zone.role = role.value_or(guess_role(curve.zone.name));
+    curve.zone.set(role.value_or(BoundaryRole{guess_role(curve.zone.name)}));
     curve.zone.role_is_guess = !role;
     try {
         curve.pieces = read_shape(s, folder, unit);

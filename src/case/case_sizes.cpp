@@ -7,9 +7,7 @@
 #include <numbers>
 
 namespace anvilcast {
-namespace {
 
-/// Shapes by their names; each reads its own keys.
 Volume read_volume(Section& s, const std::string& shape, const std::filesystem::path& folder) {
     if (shape == "box") {
         if (const auto of = s.text("of")) {
@@ -20,7 +18,8 @@ Volume read_volume(Section& s, const std::string& shape, const std::filesystem::
         }
         return BoxVolume{s.required_point("from"), s.required_point("to")};
     }
-    if (shape == "sphere") return BallVolume{s.required_point("center"), s.required_length("radius", "40 mm")};
+    if (shape == "sphere" || shape == "ball")
+        return BallVolume{s.required_point("center"), s.required_length("radius", "40 mm")};
     if (shape == "cylinder" || shape == "cone" || shape == "capsule") {
         ConeVolume cone{s.required_point("from"), s.required_point("to")};
         cone.radius_from = s.required_length("radius", "40 mm");
@@ -46,8 +45,10 @@ Volume read_volume(Section& s, const std::string& shape, const std::filesystem::
     return body;
 }
 
+namespace {
+
 std::string parse_volume_shape(const std::string& text) {
-    for (const char* known : {"box", "sphere", "cylinder", "cone", "capsule", "wake", "body"})
+    for (const char* known : {"box", "sphere", "ball", "cylinder", "cone", "capsule", "wake", "body"})
         if (text == known) return text;
     throw InputError(
         fmt::format("\"{}\" is not a shape; write one of box, sphere, cylinder, cone, capsule, wake, body", text));

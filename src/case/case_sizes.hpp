@@ -8,7 +8,9 @@
 namespace anvilcast {
 
 void read_sizing(Section& s, Case& c);
-/// `folder`: that files are relative to; `number`: of the refinement, from 1, for those without a name.
+/// `folder`: that files are relative to. A shape by its name, which reads its own keys.
+Volume read_volume(Section& s, const std::string& shape, const std::filesystem::path& folder);
+/// `number`: of the refinement, from 1, for those without a name.
 Refinement read_refinement(Section& s, const std::filesystem::path& folder, std::size_t number);
 WrapSpec::Finer read_finer_gap(Section& s, const std::filesystem::path& folder);
 FlowSpec read_flow(Section& s);

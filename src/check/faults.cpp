@@ -225,7 +225,7 @@ bool references_hold(const VolumeMesh& mesh, Faults& faults) {
     return true;
 }
 
-/// Each boundary face, and each face between two regions, is in one zone.
+/// Each boundary face, and each face between two regions, is in one zone; a face within a region in one at most.
 void check_zones(const VolumeMesh& mesh, Faults& faults) {
     std::vector<Index> times(mesh.n_faces(), 0);
     auto is_between_regions = [&mesh](std::size_t f) {
@@ -235,7 +235,9 @@ void check_zones(const VolumeMesh& mesh, Faults& faults) {
         const std::size_t end = zone.first_face + zone.n_faces;
         bool fits = zone.n_faces == 0 || end <= mesh.n_faces();
         for (std::size_t f = zone.first_face; f < end && fits; ++f)
-            fits = f >= mesh.n_inner_faces() || (zone.role == Role::interface_ && is_between_regions(f));
+            fits = f >= mesh.n_inner_faces() ||
+                   (zone.role == Role::interface_ ? is_between_regions(f)
+                                                  : is_within_region(zone.role) && !is_between_regions(f));
         if (!fits) {
             faults.add(fmt::format("zone \"{}\" holds faces that are not on the boundary", zone.name));
             continue;
@@ -243,7 +245,7 @@ void check_zones(const VolumeMesh& mesh, Faults& faults) {
         for (std::size_t f = zone.first_face; f < end; ++f) ++times[f];
     }
     for (std::size_t f = 0; f < mesh.n_faces(); ++f)
-        if (times[f] != (f >= mesh.n_inner_faces() || is_between_regions(f) ? 1U : 0U))
+        if (times[f] > 1 || (times[f] == 0 && (f >= mesh.n_inner_faces() || is_between_regions(f))))
             faults.add(
                 fmt::format("boundary face {} {} is in {} zones, not in one", f, at(mean_of(mesh, f)), times[f]));
 }

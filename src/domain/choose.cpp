@@ -9,10 +9,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <map>
 #include <set>
 
 #include "base/place_text.hpp"
+#include "domain/build_domain.hpp"
 #include "domain/leak_text.hpp"
 
 namespace anvilcast {
@@ -26,7 +26,11 @@ class Chooser {
         : space_(space),
           unit_(unit),
           owner_(space.cells.size(), kNone),
-          tree_(space.complex.surface.points, space.complex.surface.triangles) {}
+          walls_(domain::without_dividers(space)),
+          tree_(walls_.points, walls_.triangles) {
+        for (Index t = 0; t < space.regions.sides.size(); ++t)
+            if (!space.divides_only(t)) regions_.sides.push_back(space.regions.sides[t]);
+    }
 
     /// The request that takes each cell.
     std::vector<Index> owners(const std::vector<RegionRequest>& requests) {
@@ -54,9 +58,9 @@ class Chooser {
     }
 
     void take_at(const std::vector<RegionRequest>& requests, Index k) {
-        const Surface& s = space_.complex.surface;
+        const Surface& s = walls_;
         const Vec3 inside = *requests[k].inside;
-        const auto region = region_at(s, tree_, space_.regions, inside);
+        const auto region = region_at(s, tree_, regions_, inside);
         if (!region) {
             const auto hit = tree_.closest(inside);
             throw GeometryError(
@@ -86,16 +90,16 @@ class Chooser {
         const Surface& s = space_.complex.surface;
         // What stands hollow on the ground is not flow round it: only faces that the flow passes count.
         bool found = false, has_surround = false;
-        for (Index t = 0; t < s.triangles.size(); ++t) {
-            const auto& origin = space_.complex.origins_of(t).back();
-            const Role role = s.zones[origin.zone].role;
-            if (!space_.is_of_surround(origin.triangle) || role == Role::wall || role == Role::symmetry) continue;
-            has_surround = true;
-            const Index cell = space_.regions.sides[t][origin.is_reversed ? 0 : 1];
-            if (cell == Regions::kOutside || !space_.cells[cell].inside_of.empty() || owner_[cell] == k) continue;
-            take(requests, cell, k);
-            found = true;
-        }
+        for (Index t = 0; t < s.triangles.size(); ++t)
+            for (const auto& origin : space_.complex.origins_of(t)) {
+                const Role role = s.zones[origin.zone].role;
+                if (!space_.is_of_surround(origin.triangle) || role == Role::wall || role == Role::symmetry) continue;
+                has_surround = true;
+                const Index cell = space_.regions.sides[t][origin.is_reversed ? 0 : 1];
+                if (cell == Regions::kOutside || !space_.cells[cell].inside_of.empty() || owner_[cell] == k) continue;
+                take(requests, cell, k);
+                found = true;
+            }
         if (!has_surround)
             throw InputError(
                 fmt::format("region \"{}\" is the one round the bodies, but there is no surround; give a point inside",
@@ -200,6 +204,7 @@ class Chooser {
             const double d =
                 distance_squared(p, closest_point_on_triangle(p, s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
             if (d >= nearest) continue;
+            if (space_.divides_only(t)) continue;
             for (const Index r : space_.regions.sides[t])
                 if (r != Regions::kOutside && (!with_opening || space_.cells[r].touches_opening)) {
                     nearest = d;
@@ -217,7 +222,7 @@ class Chooser {
     }
 
     [[noreturn]] void explain_outside(const Vec3& inside) const {
-        const Surface& s = space_.complex.surface;
+        const Surface& s = walls_;
         std::vector<Leak> leaks = find_leaks(s, inside);
         if (!leaks.empty()) {
             const std::string text = fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
@@ -234,167 +239,10 @@ class Chooser {
     const Space& space_;
     const LengthUnit& unit_;
     std::vector<Index> owner_;
+    // What a point is looked up in: dividers are no walls.
+    Surface walls_;
+    Regions regions_;
     TriangleTree tree_;
-};
-
-/// A zone of the domain: the zone that it came from, that from behind where two coincide, and the regions at its sides.
-struct ZoneKey {
-    Index zone, other_zone;
-    Index front, behind;
-    auto operator<=>(const ZoneKey&) const = default;
-};
-
-/// Names the zones of the domain after those that they came from. Where one zone is divided, the largest piece keeps
-/// the name; the others say where they are.
-std::vector<Zone> named_zones(const std::vector<ZoneKey>& keys, const std::vector<double>& areas,
-                              const std::vector<Zone>& zones, const Domain& domain) {
-    std::map<Index, std::size_t> largest;
-    for (std::size_t i = 0; i < keys.size(); ++i) {
-        const auto [it, is_new] = largest.try_emplace(keys[i].zone, i);
-        if (!is_new && areas[i] > areas[it->second]) it->second = i;
-    }
-    std::vector<Zone> out;
-    for (std::size_t i = 0; i < keys.size(); ++i) {
-        const ZoneKey& k = keys[i];
-        Zone z = zones[k.zone];
-        const bool is_interface = k.front != kNone && k.front != k.behind, is_largest = largest[k.zone] == i;
-        if (is_interface) {
-            z.role = Role::interface_;
-            z.role_is_guess = false;
-            z.other_name = k.other_zone == kNone ? z.name : zones[k.other_zone].name;
-            if (!is_largest) {
-                z.other_name += "-to-" + domain.regions[k.behind].name;
-                z.name += "-to-" + domain.regions[k.front].name;
-            }
-        } else if (!is_largest) {
-            z.name += k.front == k.behind ? "-within-" + domain.regions[k.behind].name
-                                          : "-outside-" + domain.regions[k.behind].name;
-        }
-        const std::string wanted = z.name;
-        for (int n = 2; std::any_of(out.begin(), out.end(), [&z](const Zone& o) { return o.name == z.name; }); ++n)
-            z.name = fmt::format("{}-{}", wanted, n);
-        out.push_back(std::move(z));
-    }
-    return out;
-}
-
-class Builder {
-  public:
-    Builder(const Space& space, const std::vector<RegionRequest>& requests, const std::vector<Index>& owners)
-        : space_(space), number_(space.cells.size(), kNone) {
-        for (const std::string& part : space.parts) volume_of_part_[part] = 0;
-        for (const SpaceCell& cell : space.cells)
-            for (const std::string& part : cell.inside_of) volume_of_part_[part] += cell.volume;
-        std::vector<Index> of_request(requests.size(), kNone);
-        for (Index cell = 1; cell < owners.size(); ++cell) {
-            if (owners[cell] == kNone) {
-                domain_.left_out.push_back(space.cells[cell]);
-                continue;
-            }
-            if (requests[owners[cell]].kind == RegionKind::void_) continue;
-            of_request[owners[cell]] = 0;
-        }
-        // Regions are numbered as they were asked for.
-        for (Index k = 0; k < requests.size(); ++k) {
-            if (of_request[k] == kNone) continue;
-            of_request[k] = static_cast<Index>(domain_.regions.size());
-            domain_.regions.push_back({requests[k].name, requests[k].kind, 0, {}});
-        }
-        for (Index cell = 1; cell < owners.size(); ++cell) {
-            if (owners[cell] == kNone || of_request[owners[cell]] == kNone) continue;
-            number_[cell] = of_request[owners[cell]];
-            DomainRegion& region = domain_.regions[number_[cell]];
-            if (region.volume == 0) region.inside = requests[owners[cell]].inside.value_or(space.cells[cell].inside);
-            region.volume += space.cells[cell].volume;
-            domain_.volume += space.cells[cell].volume;
-        }
-    }
-
-    Domain build(const ChooseOptions& options) {
-        const Surface& s = space_.complex.surface;
-        domain_.boundary.points = s.points;
-        domain_.boundary.feature_edges = s.feature_edges;
-        domain_.uncut = space_.uncut;
-        std::map<ZoneKey, Index> zone_number;
-        std::vector<ZoneKey> keys;
-        std::vector<double> areas;
-        std::map<std::pair<Index, Index>, std::size_t> leftover_number;
-        for (Index t = 0; t < s.triangles.size(); ++t) {
-            const auto [cell_in_front, cell_behind] = space_.regions.sides[t];
-            Index front = number_[cell_in_front], behind = number_[cell_behind];
-            if (front == kNone && behind == kNone) continue;
-            const Zone& zone = s.zones[s.zone_of[t]];
-            if (front == behind && cell_in_front != cell_behind) continue;  // a wall between two cells of one region
-            if (front == behind && zone.role != Role::baffle) {
-                note_leftover(t, front, leftover_number);
-                if (options.drop_leftovers) continue;
-            }
-            Triangle triangle = s.triangles[t];
-            ZoneKey key{front == kNone || behind == kNone ? closest_zone(t) : s.zone_of[t], kNone, front, behind};
-            const auto origins = space_.complex.origins_of(t);
-            for (const auto& o : origins)
-                if (o.zone != key.zone && front != behind && front != kNone && behind != kNone) {
-                    key.other_zone = o.zone;
-                    break;
-                }
-            // Normals point out of the region, or of the one with the lower number.
-            if (behind == kNone || (front != kNone && front < behind)) {
-                std::swap(triangle[1], triangle[2]);
-                std::swap(key.front, key.behind);
-                if (key.other_zone != kNone) std::swap(key.zone, key.other_zone);
-            }
-            const auto [it, is_new] = zone_number.try_emplace(key, static_cast<Index>(keys.size()));
-            if (is_new) {
-                keys.push_back(key);
-                areas.push_back(0);
-            }
-            areas[it->second] += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
-            domain_.boundary.triangles.push_back(triangle);
-            domain_.boundary.zone_of.push_back(it->second);
-            domain_.sides.push_back({key.front, key.behind});
-            domain_.uncut_of.push_back(uncut_of_zone(origins, key.zone));
-        }
-        domain_.boundary.zones = named_zones(keys, areas, s.zones, domain_);
-        drop_unused_points(domain_.boundary);
-        return std::move(domain_);
-    }
-
-  private:
-    /// Where zones coincide on the border of one region, that of the part with the least material: the end of a rod
-    /// in a chamber's wall belongs to the rod.
-    Index closest_zone(Index t) const {
-        const auto origins = space_.complex.origins_of(t);
-        Index zone = origins.front().zone;
-        double least = Box::inf;
-        for (const auto& o : origins) {
-            if (!space_.is_of_part(o.triangle)) return o.zone;
-            const double volume = volume_of_part_.at(space_.part_of[o.triangle]);
-            if (volume < least) {
-                least = volume;
-                zone = o.zone;
-            }
-        }
-        return zone;
-    }
-
-    static Index uncut_of_zone(std::span<const CutSurface::Origin> origins, Index zone) {
-        const auto found =
-            std::find_if(origins.begin(), origins.end(), [zone](const auto& o) { return o.zone == zone; });
-        return found == origins.end() ? origins.front().triangle : found->triangle;
-    }
-
-    void note_leftover(Index t, Index region, std::map<std::pair<Index, Index>, std::size_t>& number) {
-        const Surface& s = space_.complex.surface;
-        const auto [it, is_new] = number.try_emplace({s.zone_of[t], region}, domain_.leftovers.size());
-        const Vec3 at = (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0;
-        if (is_new) domain_.leftovers.push_back({s.zones[s.zone_of[t]].name, domain_.regions[region].name, 0, at});
-        domain_.leftovers[it->second].area += triangle_area(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2));
-    }
-
-    const Space& space_;
-    std::vector<Index> number_;  // of the domain's region of each cell
-    std::map<std::string, double> volume_of_part_;
-    Domain domain_;
 };
 
 }  // namespace
@@ -402,7 +250,7 @@ class Builder {
 Domain choose_regions(const Space& space, const std::vector<RegionRequest>& requests, const LengthUnit& unit,
                       const ChooseOptions& options) {
     const std::vector<Index> owners = Chooser(space, unit).owners(requests);
-    Domain domain = Builder(space, requests, owners).build(options);
+    Domain domain = domain::build_domain(space, requests, owners, unit, options);
     if (domain.regions.empty()) throw InputError("no region is to be meshed: all that were asked for are void");
     return domain;
 }

@@ -48,7 +48,8 @@ std::optional<BodyWithin> body_within(const VolumeMesh& mesh) {
     double enclosed = 0;
     for (const BoundaryZone& zone : mesh.zones) {
         const Box box = box_of(mesh, zone);
-        const bool has_two_sides = zone.role == Role::interface_ || zone.role == Role::baffle;
+        const bool has_two_sides =
+            zone.role == Role::interface_ || zone.role == Role::baffle || is_within_region(zone.role);
         const bool is_outer = !has_two_sides && (is_on_side(box, all) || box.diagonal() > kReach * all.diagonal());
         out.is_outer.push_back(is_outer ? 1 : 0);
         if (is_outer)

@@ -32,7 +32,7 @@ void add_zones(const VolumeMesh& mesh, const Colouring& colouring, const std::ve
     const bool by_zone = colouring.by == ColourBy::zone, by_role = colouring.by == ColourBy::role;
     const Theme look = theme(options.dark);
     const auto half = static_cast<Index>(mesh.points.size() / 2);
-    std::vector<std::size_t> n_of_role(7, 0);
+    std::vector<std::size_t> n_of_role(kRoles, 0);
     if (by_zone) picture.legend_title = "Zones, edges";
     if (by_role) picture.legend_title = "Roles, edges";
     for (std::size_t z = 0; z < mesh.n_named_zones(); ++z) {

@@ -145,7 +145,7 @@ void Paint::explain_zones(Picture& picture, const std::vector<char>& is_shown) c
     }
     if (colouring_.by == ColourBy::role) {
         picture.legend_title = "Roles, faces";
-        std::array<std::size_t, 7> count{};
+        std::array<std::size_t, kRoles> count{};
         for (std::size_t z = 0; z < mesh_.zones.size(); ++z)
             if (is_shown[z] != 0) count.at(static_cast<std::size_t>(mesh_.zones[z].role)) += mesh_.zones[z].n_faces;
         for (std::size_t k = 0; k < count.size(); ++k)

@@ -261,7 +261,9 @@ FilledCore collect(const TetComplex& complex, const SurfaceTriangles& triangles,
     }
     for (Index i = 0; i < triangles.triangles.size(); ++i) {
         const Index parent = triangles.parent[i];
-        for (int copy = 0; copy < (mesh.is_baffle(parent) ? 2 : 1); ++copy) {
+        const bool has_two_faces =
+            mesh.is_baffle(parent) && !is_within_region(mesh.surface.zones[mesh.surface.zone_of[parent]].role);
+        for (int copy = 0; copy < (has_two_faces ? 2 : 1); ++copy) {
             for (const Index v : triangles.triangles[i]) out.boundary_points.push_back(numbered(v));
             out.boundary_offsets.push_back(out.boundary_points.size());
             out.boundary_zone.push_back(mesh.surface.zone_of[parent]);

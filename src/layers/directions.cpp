@@ -83,7 +83,9 @@ class Finder {
         Vec3 normal;
     };
 
-    bool is_shore_open(Index side) const { return wall_.mesh->sides[side / 2][1 - (side & 1U)] == kNone; }
+    bool is_shore_open(Index f, Index side) const {
+        return wall_.feet[f].is_shared || wall_.mesh->sides[side / 2][1 - (side & 1U)] == kNone;
+    }
 
     /// The unlayered sides at a foot, in smooth pieces of one zone.
     std::vector<Group> groups_of(Index f) const {
@@ -108,7 +110,7 @@ class Finder {
         d.shoreline = Shoreline::blocked;
         d.limit = LayerLimit::corner_of_zone;
         for (const Corner c : wall_.shores_of(f))
-            if (!is_shore_open(Wall::side_of(c))) return false;
+            if (!is_shore_open(f, Wall::side_of(c))) return false;
         if (groups.size() > 2) return false;
         d.shore = groups[0].corners.back();
         d.shore_normal = groups[0].normal;

@@ -64,9 +64,9 @@ Excerpt excerpt_of(const Wall& wall) {
     out.local_triangle.assign(mesh.surface.triangles.size(), kNone);
     for (Index t = 0; t < mesh.surface.triangles.size(); ++t) {
         const auto& [front, behind] = mesh.sides[t];
-        const bool is_outer = (front == kNone) != (behind == kNone);
-        const Index side = front != kNone ? front_of(t) : back_of(t);
-        if (has_strips[mesh.surface.zone_of[t]] == 0 || !is_outer || wall.is_layered(side)) continue;
+        const bool has_layers =
+            (front != kNone && wall.is_layered(front_of(t))) || (behind != kNone && wall.is_layered(back_of(t)));
+        if (has_strips[mesh.surface.zone_of[t]] == 0 || has_layers) continue;
         Triangle c = mesh.surface.triangles[t];
         for (Index& p : c) {
             if (out.local[p] == kNone) {

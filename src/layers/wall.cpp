@@ -23,7 +23,12 @@ class WallMaker {
         find_across();
         find_umbrellas();
         choose_fans();
-        for (Index u = 0; u < umbrellas_.size(); ++u) place_feet(u);
+        find_shared();
+        wall_.foot_of_corner.resize(wall_.across.size(), kNone);
+        for (Index u = 0; u < umbrellas_.size(); ++u)
+            if (umbrellas_[u].shared_with == kNone) place_feet(u);
+        for (Index u = 0; u < umbrellas_.size(); ++u)
+            if (umbrellas_[u].shared_with != kNone) share_foot(u);
         add_faces();
         list_by_foot();
         list_edges();
@@ -35,6 +40,7 @@ class WallMaker {
         std::vector<Corner> corners;  // all of them, counter-clockwise
         std::vector<Corner> fans;     // those whose counter-clockwise edge is fanned out
         bool has_shore = false;
+        Index shared_with = kNone;  // the umbrella at the other side of an interface, which has their foot
     };
     /// The feet from one sector's to the next one's, over a fanned-out edge.
     using Path = std::vector<Index>;
@@ -205,6 +211,71 @@ class WallMaker {
             for (const Corner c : u.fans) n_between_[c] = n_between_[rows.find(c)];
     }
 
+    /// The same corner of the triangle's other side.
+    static Corner opposite(Corner c) { return (Wall::side_of(c) & 1U) == 0 ? c + 3 : c - 3; }
+    /// Of a triangle with a region at both sides, neither with layers.
+    bool is_within(Corner c) const {
+        const Index side = Wall::side_of(c);
+        return wall_.region_of(side) != kNone && wall_.region_of(side ^ 1U) != kNone && !wall_.is_layered(side) &&
+               !wall_.is_layered(side ^ 1U);
+    }
+
+    /// Pieces of shore that an umbrella has, wall between them.
+    Index n_shores(const Umbrella& u) const {
+        Index n = 0;
+        for (std::size_t k = 0; k < u.corners.size(); ++k)
+            n += !wall_.is_layered(Wall::side_of(u.corners[k])) &&
+                         wall_.is_layered(Wall::side_of(u.corners[(k + 1) % u.corners.size()]))
+                     ? 1
+                     : 0;
+        return n;
+    }
+
+    /// The one umbrella at the other side of all inner triangles of this one's shore; kNone where there is none such.
+    Index umbrella_beyond(const Umbrella& u) const {
+        Index other = kNone;
+        for (const Corner c : u.corners) {
+            if (!is_within(c)) continue;
+            const Index there = umbrella_of_[opposite(c)];
+            if (there == kNone || (other != kNone && other != there)) return kNone;
+            other = there;
+        }
+        return other;
+    }
+
+    /// The umbrella behind the inner triangles has the foot: outer ones are seen from behind, too.
+    void find_shared() {
+        for (Index u = 0; u < umbrellas_.size(); ++u) {
+            Umbrella& own = umbrellas_[u];
+            const Index other = umbrella_beyond(own);
+            if (other == kNone || other == u || umbrella_beyond(umbrellas_[other]) != u) continue;
+            if (!own.fans.empty() || !umbrellas_[other].fans.empty()) continue;
+            if (n_shores(own) != 1 || n_shores(umbrellas_[other]) != 1) continue;
+            const auto is_seen_from_front = [&](Corner c) { return is_within(c) && (Wall::side_of(c) & 1U) == 0; };
+            const auto is_seen_from_behind = [&](Corner c) { return is_within(c) && (Wall::side_of(c) & 1U) != 0; };
+            if (std::any_of(own.corners.begin(), own.corners.end(), is_seen_from_front) &&
+                std::none_of(own.corners.begin(), own.corners.end(), is_seen_from_behind))
+                own.shared_with = other;
+        }
+    }
+
+    void share_foot(Index number) {
+        const Umbrella& u = umbrellas_[number];
+        const Umbrella& other = umbrellas_[u.shared_with];
+        Index foot = kNone;
+        for (const Corner c : other.corners)
+            if (wall_.foot_of_corner[c] != kNone) foot = wall_.foot_of_corner[c];
+        wall_.feet[foot].is_shared = true;
+        for (const Corner c : u.corners)
+            if (wall_.is_layered(Wall::side_of(c))) wall_.foot_of_corner[c] = foot;
+    }
+
+    /// Both sides of an interface ask for the same strip: the one that is seen from behind is made.
+    bool is_made_from_behind(Corner shore) const {
+        return is_within(shore) && (Wall::side_of(shore) & 1U) == 0 &&
+               wall_.is_layered(Wall::side_of(wall_.across[opposite(shore)]));
+    }
+
     Index add_foot(Index umbrella) {
         const Corner c = umbrellas_[umbrella].corners.front();
         wall_.feet.push_back({wall_.point_of(c), umbrella, wall_.region_of(Wall::side_of(c))});
@@ -213,7 +284,6 @@ class WallMaker {
 
     void place_feet(Index number) {
         const Umbrella& u = umbrellas_[number];
-        wall_.foot_of_corner.resize(wall_.across.size(), kNone);
         const std::size_t n = u.corners.size();
         if (is_dead_end(u)) {
             const Index foot = add_foot(number);
@@ -270,7 +340,7 @@ class WallMaker {
                 // The edge between these two corners starts at the one that comes first in the triangle's own order.
                 const Corner from = k[i], to = k[(i + 1) % 3];
                 const Corner other = wall_.across[Wall::next(from) == to ? from : to];
-                if (!wall_.is_layered(Wall::side_of(other)))
+                if (!wall_.is_layered(Wall::side_of(other)) && !is_made_from_behind(other))
                     add_strip(wall_.foot_of_corner[from], wall_.foot_of_corner[to], other);
             }
         }
@@ -321,7 +391,12 @@ class WallMaker {
     void list_by_foot() {
         const std::size_t n = wall_.feet.size();
         std::vector<std::vector<Corner>> layered(n), shores(n);
-        for (const Umbrella& u : umbrellas_) {
+        std::vector<const Umbrella*> in_order;
+        for (const bool is_shared : {false, true})
+            for (const Umbrella& u : umbrellas_)
+                if ((u.shared_with != kNone) == is_shared) in_order.push_back(&u);
+        for (const Umbrella* at : in_order) {
+            const Umbrella& u = *at;
             std::vector<Corner> of_shore;
             std::vector<Index> feet;
             // The shore's corners in one piece, wherever the walk began.

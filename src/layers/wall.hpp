@@ -3,7 +3,9 @@
 // Round a point of the surface the sides of triangles that face one region, and hang together over edges, form an
 // umbrella. Each umbrella with a layered side gets a foot, from which a column grows: a point of a simple wall has one,
 // a point of a baffle one on each side. Where the wall turns round a convex edge by more than one column can serve, the
-// umbrella is cut there: each sector gets a foot of its own, and more feet stand in the fan between them.
+// umbrella is cut there: each sector gets a foot of its own, and more feet stand in the fan between them. Where walls
+// with layers go on behind an interface, or a sheet, that has none, the umbrellas at its two sides have one foot: its
+// column lies in the interface.
 #pragma once
 
 #include <anvilcast/layers.hpp>
@@ -25,6 +27,7 @@ struct Foot {
     double share = 0;                        ///< and where between them
     bool is_center = false;                  ///< in the middle of the fans at a corner
     bool is_dead_end = false;                ///< of a fan that has nowhere to go on: no layers
+    bool is_shared = false;                  ///< by the umbrellas at both sides of an interface or sheet
 };
 
 struct Wall {

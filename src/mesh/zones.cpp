@@ -4,12 +4,44 @@
 #include <fmt/format.h>
 
 #include <array>
+#include <vector>
 
 namespace anvilcast {
 namespace {
 
-constexpr std::array<const char*, 7> kRoleNames{"wall",     "inlet",     "outlet", "symmetry",
-                                                "farfield", "interface", "baffle"};
+constexpr std::array<const char*, kRoles> kRoleNames{"wall",       "inlet",  "outlet", "symmetry", "farfield",
+                                                     "interface",  "baffle", "slip",   "open",     "axis",
+                                                     "degenerate", "inner",  "fan",    "screen"};
+
+/// The types that the CGNS standard lists, and what each is to us.
+struct StandardType {
+    std::string_view name;
+    Role role;
+};
+constexpr std::array<StandardType, 23> kStandardTypes{{{"BCAxisymmetricWedge", Role::symmetry},
+                                                       {"BCDegenerateLine", Role::degenerate},
+                                                       {"BCDegeneratePoint", Role::degenerate},
+                                                       {"BCDirichlet", Role::inlet},
+                                                       {"BCExtrapolate", Role::outlet},
+                                                       {"BCFarfield", Role::farfield},
+                                                       {"BCGeneral", Role::open},
+                                                       {"BCInflow", Role::inlet},
+                                                       {"BCInflowSubsonic", Role::inlet},
+                                                       {"BCInflowSupersonic", Role::inlet},
+                                                       {"BCNeumann", Role::outlet},
+                                                       {"BCOutflow", Role::outlet},
+                                                       {"BCOutflowSubsonic", Role::outlet},
+                                                       {"BCOutflowSupersonic", Role::outlet},
+                                                       {"BCSymmetryPlane", Role::symmetry},
+                                                       {"BCSymmetryPolar", Role::axis},
+                                                       {"BCTunnelInflow", Role::inlet},
+                                                       {"BCTunnelOutflow", Role::outlet},
+                                                       {"BCWall", Role::wall},
+                                                       {"BCWallInviscid", Role::slip},
+                                                       {"BCWallViscous", Role::wall},
+                                                       {"BCWallViscousHeatFlux", Role::wall},
+                                                       {"BCWallViscousIsothermal", Role::wall}}};
+constexpr std::string_view kTypePrefix = "BC:";
 
 constexpr std::array<const char*, 3> kKindNames{"fluid", "solid", "void"};
 
@@ -17,10 +49,26 @@ constexpr std::array<const char*, 3> kKindNames{"fluid", "solid", "void"};
 
 const char* role_name(Role role) { return kRoleNames[static_cast<std::size_t>(role)]; }
 
-Role parse_role(const std::string& name) {
+BoundaryRole parse_role(const std::string& text) {
     for (std::size_t i = 0; i < kRoleNames.size(); ++i)
-        if (name == kRoleNames[i]) return static_cast<Role>(i);
-    throw InputError(fmt::format("\"{}\" is not a role; write one of {}", name, fmt::join(kRoleNames, ", ")));
+        if (text == kRoleNames[i]) return {static_cast<Role>(i)};
+    if (!text.starts_with(kTypePrefix))
+        throw InputError(fmt::format(
+            "\"{}\" is not a role; write one of {}, or a boundary condition type of the CGNS standard, as in "
+            "\"BC:BCWallViscous\"",
+            text, fmt::join(kRoleNames, ", ")));
+    std::vector<std::string_view> names;
+    for (const StandardType& type : kStandardTypes) {
+        if (text.substr(kTypePrefix.size()) == type.name) return {type.role, std::string(type.name)};
+        names.push_back(type.name);
+    }
+    throw InputError(
+        fmt::format("\"{}\" is not a boundary condition type of the CGNS standard; write BC: and one of {}", text,
+                    fmt::join(names, ", ")));
+}
+
+std::string role_text(const BoundaryRole& role) {
+    return role.bc_type.empty() ? role_name(role.role) : std::string(kTypePrefix) + role.bc_type;
 }
 
 const char* region_kind_name(RegionKind kind) { return kKindNames[static_cast<std::size_t>(kind)]; }

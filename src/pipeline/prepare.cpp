@@ -15,6 +15,7 @@
 #include <map>
 #include <set>
 
+#include "base/place_text.hpp"
 #include "pipeline/warnings.hpp"
 #include "pipeline/wrap_case.hpp"
 
@@ -72,7 +73,7 @@ std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
                 chosen.push_back(moved(body, all[at], spec.is_swept ? 0 : spec.distance));
                 std::string name = spec.name;
                 if (spec.all) name.replace(name.find('*'), 1, std::to_string(++number));
-                chosen.back().zone = {name, spec.role};
+                chosen.back().zone = {name, spec.role, spec.bc_type};
             }
         } catch (const GeometryError& e) {
             throw GeometryError(fmt::format("{}: {}", place(), e.what()));
@@ -119,6 +120,27 @@ void warn_of_slivers(const Space& space, const Case& c, std::vector<std::string>
                     thickest->inside.z / c.unit.metres, c.unit.name, format_length(2 * thickest->thickness(), c.unit)));
 }
 
+void warn_of_shapes(const Domain& domain, const Case& c, std::vector<std::string>& warnings) {
+    for (const Domain::Overlap& o : domain.overlaps)
+        warnings.push_back(
+            fmt::format("the shapes of regions \"{}\" and \"{}\" overlap by {}, e.g. at {}: that is of "
+                        "\"{}\", which stands first in the case",
+                        o.first, o.second, format_volume(o.volume, c.unit), base::place_text(o.at, c.unit), o.first));
+    for (const Domain::Film& f : domain.films)
+        warnings.push_back(
+            fmt::format("the shape of region \"{}\" leaves a film {} thick between itself and \"{}\" at "
+                        "{}, which will need tiny cells: lay it onto the wall (or [domain] join = \"{}\"), "
+                        "or move it away",
+                        f.region, format_length(f.width, c.unit), f.zone, base::place_text(f.at, c.unit),
+                        format_length(1.1 * f.width, c.unit)));
+    for (const Divider& d : c.dividers) {
+        const auto& zones = domain.boundary.zones;
+        const std::string& name = d.surface.zones.front().name;
+        if (d.is_sheet() && std::none_of(zones.begin(), zones.end(), [&](const Zone& z) { return z.name == name; }))
+            warnings.push_back(fmt::format("surface \"{}\" lies in no region: it was left out", name));
+    }
+}
+
 std::optional<Surround> surround_of(const Surface& body, const Case& c) {
     if (!c.surround) return std::nullopt;
     try {
@@ -143,6 +165,7 @@ Domain divide(const Bodies& bodies, const Case& c, BuildResult& result, const Co
     options.join = c.join;
     options.part_of = bodies.part_of;
     options.file_of_part = bodies.file_of_body;
+    options.dividers = c.dividers;
     if (result.surround) {
         options.surround = &result.surround->surface;
         result.warnings.insert(result.warnings.end(), result.surround->warnings.begin(),
@@ -153,6 +176,7 @@ Domain divide(const Bodies& bodies, const Case& c, BuildResult& result, const Co
     result.largest_join = space.complex.largest_move;
     Domain domain = choose_regions(space, c.regions, c.unit, {c.drop_leftovers});
     warn_of_slivers(space, c, result.warnings);
+    warn_of_shapes(domain, c, result.warnings);
     return domain;
 }
 

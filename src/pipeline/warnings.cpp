@@ -1,5 +1,7 @@
 #include "pipeline/warnings.hpp"
 
+#include <anvilcast/mesh_files.hpp>
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -88,17 +90,19 @@ std::vector<std::string> zone_file_names(const VolumeMesh& mesh) {
 }
 
 void warn_of_names(const VolumeMesh& mesh, const Case& c, std::vector<std::string>& warnings) {
-    constexpr std::size_t kLongestOfCgns = 32;
     const std::vector<std::string> files = zone_file_names(mesh);
+    const CgnsNames in_cgns = cgns_names(mesh);
+    auto tell = [&](const char* what, const std::string& name, const std::string& there) {
+        if (there != name)
+            warnings.push_back(fmt::format(
+                "{} \"{}\" is called \"{}\" in mesh.cgns, where names have at most 32 bytes, each once, without \"/\"; "
+                "its whole name stands beside it there",
+                what, name, there));
+    };
+    for (std::size_t r = 0; r < mesh.regions.size(); ++r) tell("region", mesh.regions[r].name, in_cgns.regions[r]);
     for (std::size_t z = 0; z < mesh.zones.size(); ++z) {
         const std::string& name = mesh.zones[z].name;
-        if (name.size() > kLongestOfCgns)
-            warnings.push_back(
-                fmt::format("zone \"{}\" is cut to \"{}\" in mesh.cgns: names there have at most {} bytes", name,
-                            base::cut_at_letter(name, kLongestOfCgns), kLongestOfCgns));
-        else if (name.find('/') != std::string::npos)
-            warnings.push_back(
-                fmt::format("zone \"{}\" has \"_\" for \"/\" in mesh.cgns, where that parts names", name));
+        if (z < in_cgns.zones.size()) tell("zone", name, in_cgns.zones[z]);
         if (c.write_stl && files[z] != name)
             warnings.push_back(fmt::format("zone \"{}\" is written to zones/{}.stl", name, files[z]));
     }

@@ -22,7 +22,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
 
     VolumeMesh out;
     out.regions = mesh.regions;
-    for (const BoundaryZone& z : mesh.zones) out.zones.push_back({z.name, z.role, 0, 0, z.other_name});
+    for (const BoundaryZone& z : mesh.zones) out.zones.push_back(without_faces(z));
     out.cell_types.assign(n, CellType::polyhedron);
     out.cell_offsets.assign(n + 1, 0);
     for (Index p = 0; p < n; ++p) out.cell_region.push_back(frame.region_of(p));

@@ -203,6 +203,20 @@ void DualFrame::judge_edges() {
         }
         return normalized(n);
     };
+    // Within one region normals point from whatever cell has the lower number.
+    auto is_of_sheet = [&](Index f) {
+        return f >= n_plain_ && f < mesh_.n_inner_faces() &&
+               mesh_.cell_region[mesh_.owner[f]] == mesh_.cell_region[mesh_.neighbour[f]];
+    };
+    auto run_alike = [&](const std::array<Index, 2>& f, const std::array<Index, 2>& ends) {
+        auto runs_forward = [&](Index face) {
+            const auto p = mesh_.face(face);
+            for (std::size_t k = 0; k < p.size(); ++k)
+                if (p[k] == ends[0]) return p[(k + 1) % p.size()] == ends[1];
+            return false;
+        };
+        return runs_forward(f[0]) == runs_forward(f[1]);
+    };
     is_kept_edge_.assign(n_edges(), 0);
     for (const Use& use : uses) is_kept_edge_[use.edge] = 1;
     is_sharp_.assign(n_edges(), 0);
@@ -219,7 +233,9 @@ void DualFrame::judge_edges() {
         }
         const Index e = uses[i].edge;
         auto is_smooth = [&](const std::array<Index, 2>& f) {
-            return zone_of(f[0]) == zone_of(f[1]) && dot(normal(f[0]), normal(f[1])) >= least_cosine_;
+            if (zone_of(f[0]) != zone_of(f[1])) return false;
+            const double cosine = dot(normal(f[0]), normal(f[1]));
+            return (is_of_sheet(f[0]) && run_alike(f, ends_of(e)) ? -cosine : cosine) >= least_cosine_;
         };
         const bool zones_are_sharp = n[1] > 0 && (n[1] != 2 || !is_smooth(face[1]));
         is_sharp_[e] = static_cast<char>(zones_are_sharp || (n[0] == 2 && !is_smooth(face[0])));
@@ -523,7 +539,7 @@ void DualFrame::number_layers() {
             const std::size_t n = slots_of(list[k].cell).count();
             for (std::size_t way = 0; way < 2; ++way) {
                 const auto side = side_of(list[k].cell, (list[k].slot + (way == 0 ? 0 : n - 1)) % n);
-                if (!side || *side >= mesh_.n_inner_faces() || is_bent(*side)) continue;
+                if (!side || *side >= mesh_.n_inner_faces() || is_kept(*side) || is_bent(*side)) continue;
                 const Index next_cell = beyond(*side, list[k].cell);
                 const auto other = std::lower_bound(list.begin() + static_cast<std::ptrdiff_t>(i),
                                                     list.begin() + static_cast<std::ptrdiff_t>(j), next_cell,
@@ -563,7 +579,8 @@ void DualFrame::find_cut_sides() {
             const auto side = side_of(cell, k);
             if (!side || *side >= mesh_.n_inner_faces() || mesh_.owner[*side] != cell) continue;
             for (const std::size_t slot : {k, (k + 1) % n})
-                if (owner_in_layer(cell, slot) != owner_across(*side, cell, slot)) cut_sides_.push_back(*side);
+                if (is_kept(*side) || owner_in_layer(cell, slot) != owner_across(*side, cell, slot))
+                    cut_sides_.push_back(*side);
         }
     }
     std::sort(cut_sides_.begin(), cut_sides_.end());

@@ -220,7 +220,7 @@ class Merger {
         std::vector<Index> zone_of(mesh_.n_faces(), kNone), kept;
         for (Index z = 0; z < mesh_.zones.size(); ++z) {
             const BoundaryZone& zone = mesh_.zones[z];
-            out.zones.push_back({zone.name, zone.role, 0, 0, zone.other_name});
+            out.zones.push_back(without_faces(zone));
             for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) zone_of[f] = z;
         }
         std::vector<FaceSides> sides;

@@ -79,6 +79,7 @@ class Namer {
             zone.name = rule.name;
             zone.role = rule.role.value_or(guess_role(rule.name));
             zone.role_is_guess = !rule.role;
+            zone.bc_type = rule.bc_type;
         }
     }
 

@@ -148,10 +148,12 @@ void part_sides_of_baffles(Draft& draft, const Original& original) {
         if (edges.n_uses(e) == 1)
             for (const Index p : edges.ends(e)) is_free[p] = 1;
     const auto n = static_cast<Index>(draft.triangles.size());
+    const std::vector<Zone>& zones = original.surface().zones;
     for (Index t = 0; t < n; ++t) {
         const Triangle c = draft.triangles[t];
         const auto& sides = original.sides_of_patch(draft.patch_of[t]);
-        if (sides[0] != sides[1] || is_free[c[0]] == 0 || is_free[c[1]] == 0 || is_free[c[2]] == 0) continue;
+        if (sides[0] != sides[1] || is_within_region(zones[original.zone_of_patch(draft.patch_of[t])].role)) continue;
+        if (is_free[c[0]] == 0 || is_free[c[1]] == 0 || is_free[c[2]] == 0) continue;
         const auto m = static_cast<Index>(draft.points.size());
         const auto foot = original.foot(draft.patch_of[t], middle_of(draft.points, c));
         draft.points.push_back(foot.point);

@@ -62,7 +62,7 @@ class Builder {
         add_cells();
         make_room_for_faces();
         add_inner_faces();
-        for (const Zone& zone : section_.zones) out_.zones.push_back({zone.name, zone.role, 0, 0, zone.other_name});
+        for (const Zone& zone : section_.zones) out_.zones.push_back(without_faces(zone));
         for (const bool between : {true, false})
             for (Index z = 0; z < section_.zones.size(); ++z)
                 if (is_interface(z) == between) add_zone(z);

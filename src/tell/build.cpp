@@ -186,7 +186,7 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
         const bool is_guess =
             std::find(r.guessed_roles.begin(), r.guessed_roles.end(), zones[z].name) != r.guessed_roles.end();
         text += padded("  " + zones[z].name, width + 2);
-        text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_name(zones[z].role), is_guess ? " (guess)" : ""),
+        text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_text(zones[z].boundary_role()), is_guess ? " (guess)" : ""),
                             grouped(zones[z].n_faces));
         const std::string area = format_side(r.quality.zone_areas[z], r.quality.is_plane, c.unit),
                           layers = layers_of_zone(r, z, c);

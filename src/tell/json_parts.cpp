@@ -61,8 +61,10 @@ ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
                        {"role", role_name(mesh.zones[z].role)},
                        {"faces", mesh.zones[z].n_faces},
                        {report.is_plane ? "length" : "area", report.zone_areas[z]}});
-    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z)
+    for (std::size_t z = 0; z < mesh.n_named_zones(); ++z) {
+        if (!mesh.zones[z].bc_type.empty()) out[z]["bc_type"] = mesh.zones[z].bc_type;
         if (mesh.zones[z].role == Role::interface_) out[z]["other_name"] = mesh.zones[z].other_name;
+    }
     return out;
 }
 

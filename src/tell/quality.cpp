@@ -137,7 +137,7 @@ std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, cons
     const std::size_t width = name_width(mesh.zones);
     auto role_of = [&](const BoundaryZone& z) {
         const bool guessed = std::find(guessed_roles.begin(), guessed_roles.end(), z.name) != guessed_roles.end();
-        return fmt::format("{}{}", role_name(z.role), guessed ? " (guess)" : "");
+        return fmt::format("{}{}", role_text(z.boundary_role()), guessed ? " (guess)" : "");
     };
     std::string text = fmt::format("\n{:<{}}{:<18}{:>10}  {}\n", "Zones", width + 2, "role",
                                    report.is_plane ? "edges" : "faces", report.is_plane ? "length" : "area");

@@ -2,6 +2,7 @@
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/leaks.hpp>
+#include <anvilcast/shapes.hpp>
 #include <anvilcast/surround.hpp>
 #include <anvilcast/weld.hpp>
 
@@ -193,6 +194,119 @@ TEST(Space, SaysWhatIsWrongWithARequest) {
 
 double ring_area(int n, double outer, double inner) {
     return 0.5 * n * std::sin(2 * pi / n) * (outer * outer - inner * inner);
+}
+
+Divider shape(Surface skin, const char* region, std::vector<std::string> within = {}) {
+    skin.zones = {{region}};
+    return {std::move(skin), region, RegionKind::fluid, std::move(within)};
+}
+
+TEST(Shapes, AreClosedAndTheirNormalsPointOut) {
+    for (const Surface& s :
+         {box_surface({0, 0, 0}, {1, 2, 3}, "a"), ball_surface({1, 1, 1}, 0.5, "a"),
+          cone_surface({0, 0, 0}, {0, 0, 2}, 1, 0.5, "a"), cone_surface({0, 0, 0}, {1, 1, 0}, 0, 1, "a"),
+          capsule_surface({0, 0, 0}, {0, 1, 0}, 0.5, "a")}) {
+        double six_volumes = 0;
+        for (Index t = 0; t < s.triangles.size(); ++t)
+            six_volumes += dot(s.corner(t, 0), cross(s.corner(t, 1), s.corner(t, 2)));
+        EXPECT_GT(six_volumes, 0);
+        const SurfaceEdges edges(s.triangles, s.points.size());
+        for (std::size_t e = 0; e < edges.size(); ++e) ASSERT_EQ(edges.n_uses(e), 2U);
+    }
+    const Surface disc = disc_surface({0, 0, 0}, {0, 1, 0}, 1, "d");
+    EXPECT_GT(triangle_normal(disc.corner(0, 0), disc.corner(0, 1), disc.corner(0, 2)).y, 0);
+    EXPECT_GT(triangle_normal({-0.5, 0, 0}, {0, 1, 0}, {-1, 1, 0}).z, 0);
+    EXPECT_THROW(ball_surface({0, 0, 0}, 0, "a"), InputError);
+    EXPECT_THROW(rectangle_surface({0, 0, 0}, {0, 0, 1}, {0, 0, 2}, 1, 1, "a"), InputError);
+}
+
+TEST(Shapes, AreRegionsOfTheirOwnWithAnInterfaceNamedFromBothSides) {
+    // A slab across a chamber, flush with its floor and reaching out of its sides, with a block that pokes into it.
+    const Surface parts = joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1.8, 0.5, 0}, {2.2, 1, 1}, "block")});
+    SpaceOptions options;
+    options.dividers = {shape(box_surface({1, -1, 0}, {2, 3, 1.5}, "x"), "porous")};
+    const Space space = divide_space(parts, {}, options);
+    EXPECT_EQ(space.cells.size(), 3U);  // outside, fluid, block: the shape divides none of them
+    const Domain d = choose_regions(space, {{.name = "gas", .inside = Vec3{1.5, 1.5, 1}}}, kMetre);
+    ASSERT_EQ(d.regions.size(), 2U);
+    EXPECT_EQ(d.regions[1].name, "porous");
+    const double block = 0.4 * 0.5, taken = 2 * 1.5 - 0.2 * 0.5;
+    EXPECT_NEAR(d.regions[1].volume, taken, 1e-12);
+    EXPECT_NEAR(d.regions[0].volume, 16 - block - taken, 1e-12);
+    EXPECT_NEAR(d.volume, 16 - block, 1e-12);
+    EXPECT_EQ(d.left_out.size(), 1U);
+    const Zone& between = zone_of(d, "gas-to-porous");
+    EXPECT_EQ(between.role, Role::interface_);
+    EXPECT_EQ(between.other_name, "porous-to-gas");
+    EXPECT_NEAR(area_of_zone(d.boundary, "gas-to-porous"), 2 * (3 - 0.0) - 0.5 + 2, 1e-12);
+    // Walls are one zone on, whatever region they bound.
+    EXPECT_NEAR(area_of_zone(d.boundary, "chamber"), 40 - 0.2, 1e-12);
+    EXPECT_TRUE(d.films.empty());
+    for (const DomainRegion& r : d.regions) {
+        const TriangleTree tree(d.boundary.points, d.boundary.triangles);
+        EXPECT_EQ(region_at(d, tree, r.inside), static_cast<Index>(&r - d.regions.data())) << r.name;
+    }
+}
+
+TEST(Shapes, TheFirstHasWhatTwoAskForAndFilmsAreTold) {
+    const Surface parts = box({0, 0, 0}, {4, 2, 2}, "chamber");
+    SpaceOptions options;
+    options.dividers = {shape(box_surface({1, 0.5, 0.5}, {2, 1.5, 1.5}, "x"), "a"),
+                        shape(box_surface({1.75, 0.5, 0.001}, {3, 1.5, 1.5}, "x"), "b")};
+    const Domain d = choose_regions(divide_space(parts, {}, options), {{.name = "gas", .is_largest = true}}, kMetre);
+    ASSERT_EQ(d.overlaps.size(), 1U);
+    EXPECT_EQ(d.overlaps[0].first, "a");
+    EXPECT_NEAR(d.overlaps[0].volume, 0.25, 1e-12);
+    EXPECT_NEAR(d.regions[1].volume, 1, 1e-12);
+    EXPECT_EQ(zone_of(d, "a-to-b").other_name, "b-to-a");
+    ASSERT_EQ(d.films.size(), 1U);
+    EXPECT_EQ(d.films[0].region, "b");
+    EXPECT_EQ(d.films[0].zone, "chamber");
+    EXPECT_NEAR(d.films[0].width, 0.001, 1e-9);
+    // Close enough to be joined: no film is left.
+    options.join = 0.002;
+    EXPECT_TRUE(
+        choose_regions(divide_space(parts, {}, options), {{.name = "gas", .is_largest = true}}, kMetre).films.empty());
+}
+
+TEST(Shapes, SayWhatIsWrongWithThem) {
+    const Surface parts = joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1, 0.5, 0}, {2, 1.5, 1}, "block")});
+    auto message = [&](const Divider& d) {
+        SpaceOptions options;
+        options.dividers = {d};
+        return message_of([&] {
+            choose_regions(divide_space(parts, {}, options), {{.name = "gas", .inside = Vec3{3, 1, 1}}}, kMetre);
+        });
+    };
+    EXPECT_NE(message(shape(box_surface({5, 0, 0}, {6, 1, 1}, "x"), "a")).find("has nothing of the regions"),
+              std::string::npos);
+    EXPECT_NE(
+        message(shape(box_surface({1.2, 0.7, 0.2}, {1.5, 0.9, 0.7}, "x"), "a")).find("has nothing of the regions"),
+        std::string::npos);
+    EXPECT_NE(message(shape(box_surface({-1, -1, -1}, {6, 3, 3}, "x"), "a")).find("nothing is left of region \"gas\""),
+              std::string::npos);
+    EXPECT_NE(message(shape(box_surface({3, 1, 1}, {3.5, 1.5, 1.5}, "x"), "a", {"water"})).find("is within \"water\""),
+              std::string::npos);
+    Surface open = box_surface({3, 1, 1}, {3.5, 1.5, 1.5}, "x");
+    open.triangles.pop_back();
+    open.zone_of.pop_back();
+    EXPECT_NE(message(shape(open, "a")).find("not closed"), std::string::npos);
+}
+
+TEST(Sheets, AreFacesWithinARegionCutOffAtItsWalls) {
+    const Surface parts = joined({box({0, 0, 0}, {4, 2, 2}, "chamber"), box({1, 0.5, 0}, {2, 1.5, 1}, "block")});
+    Surface plane = rectangle_surface({1.5, 1, 1}, {1, 0, 0}, {0, 0, 1}, 3, 3, "plane");
+    plane.zones = {{"plane", Role::inner}};
+    SpaceOptions options;
+    options.dividers = {{plane}};
+    const Domain d =
+        choose_regions(divide_space(parts, {}, options), {{.name = "gas", .inside = Vec3{3, 1, 1}}}, kMetre);
+    ASSERT_EQ(d.regions.size(), 1U);
+    EXPECT_NEAR(area_of_zone(d.boundary, "plane"), 3, 1e-12);
+    EXPECT_EQ(zone_of(d, "plane").role, Role::inner);
+    EXPECT_TRUE(d.leftovers.empty());
+    for (Index t = 0; t < d.sides.size(); ++t)
+        EXPECT_EQ(d.is_baffle(t), d.boundary.zones[d.boundary.zone_of[t]].name == "plane");
 }
 
 TEST(Openings, AShaftThroughThemLeavesARing) {

@@ -231,7 +231,7 @@ TEST(Layers, FanOutRoundARazor) {
 }
 
 TEST(Layers, EndInStepsWhereAZoneLeavesNoWay) {
-    // A floor that meets a baffle without layers: columns beside it have none, and go up by one from edge to edge.
+    // A floor with layers up to another region only: columns beside that have none, and go up by one from edge to edge.
     Surface box =
         with_role(kit::box({0, 0, 0}, {1.2, 0.6, 0.6}), Role::symmetry, [](const Vec3& n) { return n.z > -0.5; });
     Surface sheet;
@@ -246,7 +246,9 @@ TEST(Layers, EndInStepsWhereAZoneLeavesNoWay) {
     right.inside = Vec3{0.9, 0.3, 0.3};
     const Domain domain = choose_regions(divide_space(joined({box, sheet})), {left, right}, parse_length_unit("m"));
     const SurfaceMesh surface = meshed(domain, 0.05);
-    const Result r = layered(surface, 0.05, {recipe(0.004, 4, 1.2)});
+    LayerRecipe in_left = recipe(0.004, 4, 1.2);
+    in_left.in = {"left"};
+    const Result r = layered(surface, 0.05, {in_left});
     Index least = 9, most = 0;
     for (const LayerStacks::Column& c : r.stacks.columns) {
         least = std::min(least, c.count);
@@ -265,6 +267,56 @@ TEST(Layers, EndInStepsWhereAZoneLeavesNoWay) {
     EXPECT_NEAR(r.stacks.zones[0].shortfalls[0].at.x, 0.6, 0.3);
     EXPECT_GT(std::count(r.mesh.cell_types.begin(), r.mesh.cell_types.end(), CellType::pyramid), 10);
     EXPECT_NEAR(assess(r.mesh).volume, 1.2 * 0.6 * 0.6, 1e-12);
+}
+
+TEST(Layers, GoOnBehindAnInterfaceASheetAndABaffle) {
+    // A tube with walls all round, and something across it that has no layers; its ends have none, either.
+    const Surface tube = with_role(kit::box({0, 0, 0}, {1.2, 0.6, 0.6}), Role::symmetry,
+                                   [](const Vec3& n) { return std::abs(n.x) > 0.5; });
+    Surface across;
+    across.points = {{0.5, 0, 0}, {0.6, 0.6, 0}, {0.6, 0.6, 0.6}, {0.5, 0, 0.6}};
+    across.triangles = {{0, 1, 2}, {0, 2, 3}};
+    across.zone_of = {0, 0};
+    for (const Role role : {Role::interface_, Role::inner, Role::baffle}) {
+        across.zones = {{"across", role}};
+        RegionRequest left, right;
+        left.inside = Vec3{0.3, 0.3, 0.3};
+        right.inside = Vec3{0.9, 0.3, 0.3};
+        right.name = "right";
+        SpaceOptions options;
+        Domain domain;
+        if (role == Role::inner) {
+            options.dividers = {{across}};
+            domain = choose_regions(divide_space(tube, {}, options), {left}, parse_length_unit("m"));
+        } else {
+            domain = choose_regions(divide_space(joined({tube, across})), {left, right}, parse_length_unit("m"));
+            if (role == Role::baffle)
+                for (Zone& z : domain.boundary.zones)
+                    if (z.name == "across") z.role = role;
+        }
+        const SurfaceMesh surface = meshed(domain, 0.05);
+        const Result r = layered(surface, 0.05, {recipe(0.004, 4, 1.2, {"box*"})});
+        for (const LayerStacks::Column& c : r.stacks.columns) EXPECT_EQ(c.count, 4U) << role_name(role);
+        for (const ZoneLayers& z : r.stacks.zones) EXPECT_NEAR(z.full_area, z.area, 1e-9) << role_name(role);
+        EXPECT_NEAR(assess(r.mesh).volume, 1.2 * 0.6 * 0.6, 1e-12);
+        double area = 0;
+        for (const BoundaryZone& z : r.mesh.zones) {
+            if (z.name != "across") continue;
+            EXPECT_EQ(z.first_face < r.mesh.n_inner_faces(), role != Role::baffle);
+            for (std::size_t f = z.first_face; f < z.first_face + z.n_faces; ++f) {
+                const auto p = r.mesh.face(f);
+                for (std::size_t k = 1; k + 1 < p.size(); ++k)
+                    area += triangle_area(r.mesh.points[p[0]], r.mesh.points[p[k]], r.mesh.points[p[k + 1]]);
+            }
+        }
+        EXPECT_NEAR(area, (role == Role::baffle ? 2 : 1) * 0.6 * std::hypot(0.1, 0.6), 1e-9);
+        const VolumeMesh polyhedra = [&] {
+            FillOptions fill;
+            fill.cells = FillCells::polyhedra;
+            return fill_with_layers(surface, r.stacks, sizes_of(surface, 0.05), fill, {}, nullptr);
+        }();
+        EXPECT_EQ(find_faults(polyhedra), std::vector<std::string>{}) << role_name(role);
+    }
 }
 
 TEST(Layers, StandOnBothSidesOfABaffleAndOfAnInterface) {

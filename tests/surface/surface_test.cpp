@@ -77,7 +77,12 @@ TEST(Units, ReadLengthsAsPeopleWriteThem) {
     EXPECT_EQ(format_area(0.27091, mm), "270 900 mm\xC2\xB2");
     EXPECT_EQ(format_volume(1, parse_length_unit("um")), "1e+18 um\xC2\xB3");
     EXPECT_THROW(parse_role("inflow"), InputError);
-    EXPECT_EQ(parse_role("interface"), Role::interface_);
+    EXPECT_EQ(parse_role("interface").role, Role::interface_);
+    const BoundaryRole hot = parse_role("BC:BCWallViscousIsothermal");
+    EXPECT_EQ(hot.role, Role::wall);
+    EXPECT_EQ(hot.bc_type, "BCWallViscousIsothermal");
+    EXPECT_EQ(parse_role(role_text(hot)), hot);
+    EXPECT_THROW(parse_role("BC:BCWarmWall"), InputError);
 }
 
 }  // namespace

@@ -47,7 +47,7 @@ function chooseZone(z, place) {
     chosen = z;
     const zone = data.zones[z];
     offer(`${zone.name}: ${digits(zone.area / metres ** 2)} ${unit}\u00b2, ${grouped(zone.triangles)} triangles`,
-        `[[zone]]\nname = "${zone.name}"\nrole = "${zone.role}"  # inlet outlet wall symmetry farfield interface baffle\nnear = [${rounded(place || zone.place)}]\n`);
+        `[[zone]]\nname = "${zone.name}"\nrole = "${zone.role}"  # inlet outlet open wall slip symmetry farfield axis baffle\nnear = [${rounded(place || zone.place)}]\n`);
     for (const r of document.querySelectorAll('tr[data-zone]')) r.classList.toggle('chosen', Number(r.dataset.zone) === z);
     drawSurface();
 }

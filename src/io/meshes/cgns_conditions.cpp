@@ -7,34 +7,9 @@
 #include <algorithm>
 #include <set>
 
+#include "io/meshes/cgns_roles.hpp"
+
 namespace anvilcast::io {
-namespace {
-
-Role role_of(BCType_t type) {
-    switch (type) {
-        case BCInflow:
-        case BCInflowSubsonic:
-        case BCInflowSupersonic:
-        case BCTunnelInflow:
-            return Role::inlet;
-        case BCOutflow:
-        case BCOutflowSubsonic:
-        case BCOutflowSupersonic:
-        case BCTunnelOutflow:
-            return Role::outlet;
-        case BCSymmetryPlane:
-            return Role::symmetry;
-        case BCFarfield:
-            return Role::farfield;
-        case BCGeneral:
-            return Role::interface_;
-        default:
-            return Role::wall;
-    }
-}
-
-}  // namespace
-
 std::vector<CgnsReader::Condition> CgnsReader::read_conditions() {
     std::vector<Condition> out;
     int n_bcs = 0;
@@ -61,31 +36,46 @@ std::vector<CgnsReader::Condition> CgnsReader::read_conditions() {
 }
 
 Index CgnsReader::zone_of_condition(int b, std::string name, BCType_t type) {
-    std::array<char, 33 * 20> family{};
+    std::array<char, 33 * 20> family_name{};
     file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", b, "end"));
-    const bool has_family = cg_famname_read(family.data()) == CG_OK && family[0] != 0;
-    if (has_family && type == FamilySpecified) type = type_of_family(family.data());
-    if (has_family && !is_ours_) name = family.data();
-    if (is_block_ || has_family)
+    const bool has_family = cg_famname_read(family_name.data()) == CG_OK && family_name[0] != 0;
+    BoundaryRole role = role_of(type);
+    if (has_family) {
+        const Family& known = family(family_name.data());
+        if (type == FamilySpecified) role = role_of(type = known.type);
+        if (!is_ours_ || known.name != family_name.data()) name = known.name;
+        if (known.role) role = role_with(*known.role, type);
+    }
+    // Blocks tell a zone in pieces, and a zone of ours may bound several regions.
+    if (is_ours_ || is_block_ || has_family)
         for (Index z = 0; z < out_.zones.size(); ++z)
-            if (!is_ours_ && out_.zones[z].name == name && out_.zones[z].role == role_of(type)) return z;
-    out_.zones.push_back({name, role_of(type)});
+            if (out_.zones[z].name == name && out_.zones[z].boundary_role() == role) return z;
+    out_.zones.push_back({name});
+    out_.zones.back().set(role);
     return static_cast<Index>(out_.zones.size() - 1);
 }
 
-BCType_t CgnsReader::type_of_family(const std::string& wanted) const {
+const CgnsReader::Family& CgnsReader::family(const std::string& wanted) {
+    const auto [at, is_new] = families_.try_emplace(wanted);
+    Family& out = at->second;
+    if (!is_new) return out;
+    out.name = wanted;
     int n = 0;
     file_.check(cg_nfamilies(*file_, base_, &n));
     for (int f = 1; f <= n; ++f) {
         std::array<char, 33> name{}, condition{};
         int n_conditions = 0, n_geometries = 0;
         file_.check(cg_family_read(*file_, base_, f, name.data(), &n_conditions, &n_geometries));
-        BCType_t type = BCWall;
-        if (wanted == name.data() && n_conditions > 0)
-            file_.check(cg_fambc_read(*file_, base_, f, 1, condition.data(), &type));
-        if (wanted == name.data()) return type;
+        if (wanted != name.data()) continue;
+        if (n_conditions > 0) file_.check(cg_fambc_read(*file_, base_, f, 1, condition.data(), &out.type));
+        if (!is_ours_) break;
+        file_.check(cg_goto(*file_, base_, "Family_t", f, "end"));
+        const auto said = descriptors();
+        if (const auto whole = said.find(kWholeName); whole != said.end()) out.name = whole->second;
+        if (const auto role = said.find(kRole); role != said.end()) out.role = parse_role(role->second).role;
+        break;
     }
-    return BCWall;
+    return out;
 }
 
 void CgnsReader::read_bcs() {

@@ -20,7 +20,11 @@ inline constexpr DataType_t kIndexType = sizeof(cgsize_t) == 8 ? LongInteger : I
 // A connection of ours has its family, and the name of the zone that it is a piece of, in such a node.
 inline constexpr const char* kInterfaceData = "Interface";
 inline constexpr const char* kInterfaceZone = "Zone";
-inline constexpr const char* kRegionKind = "RegionKind";  // a descriptor of ours: fluid or solid
+// Descriptors of ours. Of a zone: fluid or solid; of a zone or family: its name where that is longer than the
+// standard's are; of a family: what it is to the flow, where the standard has no type of its own for that.
+inline constexpr const char* kRegionKind = "RegionKind";
+inline constexpr const char* kWholeName = "WholeName";
+inline constexpr const char* kRole = "Role";
 
 /// An open file; every call's status is checked, and the file is closed whatever happens.
 class CgnsFile {

@@ -97,6 +97,7 @@ void pass(Archive& a, CgnsContent& c) {
     a.pass_list(c.cells.zones, [](Archive& to, Zone& zone) {
         to.pass(zone.name);
         to.pass(zone.role);
+        to.pass(zone.bc_type);
         to.pass(zone.other_name);
     });
     a.pass_list(c.cells.regions, [](Archive& to, Region& region) {

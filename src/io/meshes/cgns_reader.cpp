@@ -107,7 +107,9 @@ void CgnsReader::read_region() {
         wrong("its sizes make no sense");
     zone_names_.emplace_back(name.data());
     region_ = static_cast<Index>(out_.regions.size());
-    out_.regions.push_back({region_name(name.data()), region_kind()});
+    std::string region = region_name(name.data());
+    const RegionKind kind = region_kind(region);
+    out_.regions.push_back({region, kind});
     first_point_ = out_.points.size();
     first_points_.push_back(first_point_);
     n_points_.push_back(static_cast<std::size_t>(size[0]));
@@ -134,21 +136,28 @@ std::string CgnsReader::region_name(const char* zone_name) const {
     return cg_famname_read(family.data()) == CG_OK ? family.data() : zone_name;
 }
 
-RegionKind CgnsReader::region_kind() {
+std::map<std::string, std::string> CgnsReader::descriptors() const {
+    std::map<std::string, std::string> out;
     int n = 0;
-    file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
     file_.check(cg_ndescriptors(&n));
     for (int d = 1; d <= n; ++d) {
         std::array<char, 33> name{};
         char* text = nullptr;
         file_.check(cg_descriptor_read(d, name.data(), &text));
-        const std::string value = text;
+        out[name.data()] = text;
         cg_free(text);
-        if (std::string_view(name.data()) != kRegionKind) continue;
-        is_ours_ = true;
-        return parse_region_kind(value);
     }
-    return RegionKind::fluid;
+    return out;
+}
+
+RegionKind CgnsReader::region_kind(std::string& name) {
+    file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
+    const auto said = descriptors();
+    const auto kind = said.find(kRegionKind), whole = said.find(kWholeName);
+    if (kind == said.end()) return RegionKind::fluid;
+    is_ours_ = true;
+    if (whole != said.end()) name = whole->second;
+    return parse_region_kind(kind->second);
 }
 
 void CgnsReader::read_points(std::span<const cgsize_t> shape) {

@@ -93,7 +93,7 @@ class CgnsReader {
     void read_region();
     /// The family of a zone is our region; without one, the zone's own name.
     std::string region_name(const char* zone_name) const;
-    RegionKind region_kind();
+    RegionKind region_kind(std::string& name);
     /// `shape`: points each way; of an unstructured zone their number alone.
     void read_points(std::span<const cgsize_t> shape);
     /// A boundary condition as the file has it.
@@ -106,7 +106,15 @@ class CgnsReader {
     std::vector<Condition> read_conditions();
     /// Blocks tell one zone piece by piece: those of one family are one. Without a family the condition's name counts.
     Index zone_of_condition(int b, std::string name, BCType_t type);
-    BCType_t type_of_family(const std::string& wanted) const;
+    struct Family {
+        BCType_t type = BCWall;
+        std::string name;          ///< whole
+        std::optional<Role> role;  ///< where the type does not say it
+    };
+    /// Each is read once. A name that no family has gives one of its own.
+    const Family& family(const std::string& name);
+    /// The descriptors of ours at the node where the file stands.
+    std::map<std::string, std::string> descriptors() const;
     /// Which zone each boundary element belongs to, or each point.
     void read_bcs();
     /// Pieces in order, none of which overlaps another: where ranges do, the shortest rules, and of equal ones the
@@ -171,6 +179,7 @@ class CgnsReader {
     std::vector<Parents> parents_;  // of the faces of the zone at hand
     bool has_nface_ = false;
     std::vector<std::string> zone_names_;
+    std::map<std::string, Family> families_;
     std::vector<Range> ranges_;
     std::vector<Connection> connections_;
     FacesOfPolyhedra polyhedra_;              // its points are those of out_

@@ -11,31 +11,13 @@
 #include "base/names.hpp"
 #include "io/files.hpp"
 #include "io/meshes/cgns_file.hpp"
+#include "io/meshes/cgns_roles.hpp"
 #include "mesh/plane_parts.hpp"
 
 namespace anvilcast {
 namespace {
 
 using namespace io;
-
-BCType_t bc_of(Role role) {
-    switch (role) {
-        case Role::inlet:
-            return BCInflow;
-        case Role::outlet:
-            return BCOutflow;
-        case Role::symmetry:
-            return BCSymmetryPlane;
-        case Role::farfield:
-            return BCFarfield;
-        case Role::interface_:
-            return BCGeneral;
-        case Role::wall:
-        case Role::baffle:
-            break;
-    }
-    return BCWall;
-}
 
 /// Names that other nodes have, beside zones and families, and beside sections.
 const std::set<std::string> kInBase{"DataClass", "DimensionalUnits"};
@@ -59,6 +41,7 @@ class CgnsWriter {
         : file_(path, CG_MODE_WRITE, true),
           mesh_(mesh),
           context_(context),
+          names_of_(cgns_names(mesh)),
           has_polyhedra_(std::find(mesh.cell_types.begin(), mesh.cell_types.end(), CellType::polyhedron) !=
                          mesh.cell_types.end()) {}
 
@@ -67,14 +50,6 @@ class CgnsWriter {
         file_.check(cg_goto(*file_, base_, "end"));
         file_.check(cg_dataclass_write(Dimensional));
         file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
-        for (const Region& region : mesh_.regions) zone_names_.push_back(base_names_.add(node_name(region.name)));
-        for (std::size_t z = 0; z < mesh_.n_named_zones(); ++z) {
-            const BoundaryZone& zone = mesh_.zones[z];
-            family_names_.push_back(base_names_.add(node_name(zone.name)));
-            other_names_.push_back(zone.other_name.empty() || zone.other_name == zone.name
-                                       ? family_names_.back()
-                                       : base_names_.add(node_name(zone.other_name)));
-        }
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_region(r);
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_connections(r);
         file_.close();
@@ -87,6 +62,7 @@ class CgnsWriter {
     /// Where the faces of an interface are among the elements of a region.
     struct Side {
         std::string name, family;
+        std::string whole_name;
         Index region, other_region;
         std::size_t zone;
         cgsize_t first, last;
@@ -112,9 +88,10 @@ class CgnsWriter {
                     for (const Index p : mesh_.face(f)) add_point(p);
         n_points_.push_back(static_cast<cgsize_t>(points.size()));
         std::array<cgsize_t, 3> size{static_cast<cgsize_t>(points.size()), static_cast<cgsize_t>(cells_.size()), 0};
-        file_.check(cg_zone_write(*file_, base_, zone_names_[r].c_str(), size.data(), Unstructured, &zone_));
+        file_.check(cg_zone_write(*file_, base_, names_of_.regions[r].c_str(), size.data(), Unstructured, &zone_));
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "end"));
         file_.check(cg_descriptor_write(kRegionKind, region_kind_name(mesh_.regions[r].kind)));
+        write_whole_name(mesh_.regions[r].name, names_of_.regions[r]);
         next_ = 1;
         names_ = base::UniqueNames(kNameLength, kInZone);
         write_points(points);
@@ -258,9 +235,9 @@ class CgnsWriter {
             if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
         }
         if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
-        const std::string family = is_upper ? other_names_[z] : family_names_[z];
-        const std::string name =
-            names_.add(node_name(is_upper && !zone.other_name.empty() ? zone.other_name : zone.name));
+        const std::string family = is_upper ? names_of_.other_zones[z] : names_of_.zones[z];
+        const std::string& whole_name = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
+        const std::string name = names_.add(node_name(whole_name));
         std::array<cgsize_t, 2> range{next_, 0};
         write_polygons(name, NGON_n, polygons);
         if (mesh_.is_plane())
@@ -269,26 +246,34 @@ class CgnsWriter {
             write_section(name, TRI_3, points[0].size() / 3, points[0]);
         write_section(points[0].empty() ? name : names_.add(name + "-quads"), QUAD_4, points[1].size() / 4, points[1]);
         range[1] = next_ - 1;
-        if (other != kNone)
-            sides_.push_back({name, family, r, other, z, range[0], range[1]});
+        if (other != kNone && other != r)
+            sides_.push_back({name, family, whole_name, r, other, z, range[0], range[1]});
         else
             write_condition(zone, name, family, range);
     }
 
-    void write_family(const std::string& name, Role role) {
+    /// At the node where the file stands.
+    void write_whole_name(const std::string& whole, const std::string& name) {
+        if (whole != name) file_.check(cg_descriptor_write(kWholeName, whole.c_str()));
+    }
+
+    void write_family(const std::string& name, const std::string& whole_name, const BoundaryRole& role) {
         if (!families_.insert(name).second) return;
         int family = 0, condition = 0;
         file_.check(cg_family_write(*file_, base_, name.c_str(), &family));
-        file_.check(cg_fambc_write(*file_, base_, family, "FamBC", bc_of(role), &condition));
+        file_.check(cg_fambc_write(*file_, base_, family, "FamBC", type_of(role), &condition));
+        file_.check(cg_goto(*file_, base_, "Family_t", family, "end"));
+        write_whole_name(whole_name, name);
+        if (has_own_meaning(role.role)) file_.check(cg_descriptor_write(kRole, role_name(role.role)));
     }
 
     void write_condition(const BoundaryZone& zone, const std::string& name, const std::string& family,
                          const std::array<cgsize_t, 2>& range) {
         int bc = 0;
-        file_.check(
-            cg_boco_write(*file_, base_, zone_, name.c_str(), bc_of(zone.role), PointRange, 2, range.data(), &bc));
+        file_.check(cg_boco_write(*file_, base_, zone_, name.c_str(), type_of(zone.boundary_role()), PointRange, 2,
+                                  range.data(), &bc));
         file_.check(cg_boco_gridlocation_write(*file_, base_, zone_, bc, on_faces()));
-        write_family(family, zone.role);
+        write_family(family, zone.name, zone.boundary_role());
         file_.check(cg_goto(*file_, base_, "Zone_t", zone_, "ZoneBC_t", 1, "BC_t", bc, "end"));
         file_.check(cg_famname_write(family.c_str()));
     }
@@ -310,7 +295,7 @@ class CgnsWriter {
     void write_connection(const Side& side, const Side& partner) {
         const int zone = static_cast<int>(side.region) + 1;
         const cgsize_t most = std::min(n_points_[side.region], n_points_[side.other_region]);
-        write_family(side.family, Role::interface_);
+        write_family(side.family, side.whole_name, {Role::interface_});
         for (cgsize_t first = side.first; first <= side.last; first += most) {
             const cgsize_t last = std::min(side.last, first + most - 1);
             std::vector<cgsize_t> own, theirs;
@@ -321,36 +306,49 @@ class CgnsWriter {
             const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
             file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter,
-                                      Abutting1to1, PointList, n, own.data(), zone_names_[side.other_region].c_str(),
-                                      Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
+                                      Abutting1to1, PointList, n, own.data(),
+                                      names_of_.regions[side.other_region].c_str(), Unstructured, PointListDonor,
+                                      kIndexType, n, theirs.data(), &connection));
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
                                 connection, "end"));
             file_.check(cg_user_data_write(kInterfaceData));
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
                                 connection, "UserDefinedData_t", 1, "end"));
             file_.check(cg_famname_write(side.family.c_str()));
-            file_.check(cg_descriptor_write(kInterfaceZone, side.name.c_str()));
+            file_.check(cg_descriptor_write(kInterfaceZone, side.whole_name.c_str()));
         }
     }
 
     CgnsFile file_;
     const VolumeMesh& mesh_;
     const Context& context_;
+    CgnsNames names_of_;
     bool has_polyhedra_;
     std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
-    base::UniqueNames base_names_{kNameLength, kInBase}, names_{kNameLength}, connection_names_{kNameLength};
-    std::vector<std::string> zone_names_;                  // of each region
-    std::vector<std::string> family_names_, other_names_;  // of each of our zones, from both its sides
-    std::set<std::string> families_;                       // that are written
-    std::vector<cgsize_t> n_points_;                       // of each region
-    std::vector<cgsize_t> number_;                         // of each point in the region at hand, from 1
-    std::vector<Index> cells_;                             // of the region at hand
+    base::UniqueNames names_{kNameLength}, connection_names_{kNameLength};
+    std::set<std::string> families_;  // that are written
+    std::vector<cgsize_t> n_points_;  // of each region
+    std::vector<cgsize_t> number_;    // of each point in the region at hand, from 1
+    std::vector<Index> cells_;        // of the region at hand
     std::vector<Side> sides_;
     int base_ = 0, zone_ = 0;
     cgsize_t next_ = 1;
 };
 
 }  // namespace
+
+CgnsNames cgns_names(const VolumeMesh& mesh) {
+    CgnsNames out;
+    base::UniqueNames names(kNameLength, kInBase);
+    for (const Region& region : mesh.regions) out.regions.push_back(names.add(node_name(region.name)));
+    for (const BoundaryZone& zone : std::span(mesh.zones).first(mesh.n_named_zones())) {
+        out.zones.push_back(names.add(node_name(zone.name)));
+        out.other_zones.push_back(zone.other_name.empty() || zone.other_name == zone.name
+                                      ? out.zones.back()
+                                      : names.add(node_name(zone.other_name)));
+    }
+    return out;
+}
 
 void write_cgns(const std::filesystem::path& file, const VolumeMesh& mesh, const Context& context) {
     PendingFile pending(file);

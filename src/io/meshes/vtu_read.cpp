@@ -37,7 +37,8 @@ class VtuReader {
         const std::vector<std::string> other_names = strings("zone names from the other side"),
                                        kinds = strings("region kinds");
         for (std::size_t z = 0; z < zones.size(); ++z) {
-            out.zones.push_back({zones[z], z < roles.size() ? parse_role(roles[z]) : Role::wall});
+            out.zones.push_back({zones[z]});
+            if (z < roles.size()) out.zones.back().set(parse_role(roles[z]));
             if (z < other_names.size()) out.zones.back().other_name = other_names[z];
         }
         for (std::size_t r = 0; r < regions.size(); ++r)

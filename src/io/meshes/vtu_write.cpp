@@ -53,7 +53,7 @@ class VtuWriter {
         std::vector<std::string> names, roles, other_names, regions, kinds;
         for (const BoundaryZone& z : std::span(mesh_.zones).first(mesh_.n_named_zones())) {
             names.push_back(z.name);
-            roles.emplace_back(role_name(z.role));
+            roles.push_back(role_text(z.boundary_role()));
             other_names.push_back(z.other_name);
         }
         for (const Region& r : mesh_.regions) {

@@ -42,17 +42,17 @@ void fields(Archive& a, Cylinder& v) {
 }
 template <typename Archive>
 void fields(Archive& a, ZoneRule& v) {
-    auto& [name, role, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance,
+    auto& [name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance,
            area, touching, place] = v;
     static_cast<void>(place);
-    a(name, role, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance, area,
+    a(name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance, area,
       touching);
 }
 template <typename Archive>
 void fields(Archive& a, OpeningSpec& v) {
-    auto& [name, role, near, rim, all, distance, is_swept, steps, line] = v;
+    auto& [name, role, bc_type, near, rim, all, distance, is_swept, steps, line] = v;
     static_cast<void>(line);
-    a(name, role, near, rim, all, distance, is_swept, steps);
+    a(name, role, bc_type, near, rim, all, distance, is_swept, steps);
 }
 
 template <typename Archive>
@@ -124,6 +124,11 @@ void fields(Archive& a, SurroundSpec& v) {
     auto& [options, line] = v;
     static_cast<void>(line);
     a(options);
+}
+template <typename Archive>
+void fields(Archive& a, Divider& v) {
+    auto& [surface, region, kind, within] = v;
+    a(surface, region, kind, within);
 }
 template <typename Archive>
 void fields(Archive& a, RegionRequest& v) {

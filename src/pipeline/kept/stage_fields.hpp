@@ -16,8 +16,8 @@ void fields(Archive& a, Box& v) {
 }
 template <typename Archive>
 void fields(Archive& a, Zone& v) {
-    auto& [name, role, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch] = v;
-    a(name, role, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch);
+    auto& [name, role, bc_type, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch] = v;
+    a(name, role, bc_type, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch);
 }
 template <typename Archive>
 void fields(Archive& a, Region& v) {
@@ -50,9 +50,19 @@ void fields(Archive& a, Domain::Leftover& v) {
     a(zone, region, area, at);
 }
 template <typename Archive>
+void fields(Archive& a, Domain::Overlap& v) {
+    auto& [first, second, volume, at] = v;
+    a(first, second, volume, at);
+}
+template <typename Archive>
+void fields(Archive& a, Domain::Film& v) {
+    auto& [region, zone, width, at] = v;
+    a(region, zone, width, at);
+}
+template <typename Archive>
 void fields(Archive& a, Domain& v) {
-    auto& [boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out] = v;
-    a(boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out);
+    auto& [boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out, overlaps, films] = v;
+    a(boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out, overlaps, films);
 }
 template <typename Archive>
 void fields(Archive& a, AbsorbReport& v) {
@@ -154,8 +164,8 @@ void fields(Archive& a, LayerStacks& v) {
 
 template <typename Archive>
 void fields(Archive& a, BoundaryZone& v) {
-    auto& [name, role, first_face, n_faces, other_name] = v;
-    a(name, role, first_face, n_faces, other_name);
+    auto& [name, role, first_face, n_faces, other_name, bc_type] = v;
+    a(name, role, first_face, n_faces, other_name, bc_type);
 }
 template <typename Archive>
 void fields(Archive& a, VolumeMesh& v) {
