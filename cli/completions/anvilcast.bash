@@ -19,12 +19,12 @@ _anvilcast() {
         --speed|--length|--target|--temperature|--density|--viscosity|--growth|--core-size) return ;;
         --mend|--write-defects|--page|--wrap) COMPREPLY=($(compgen -f -- "$word")); return ;;
         --tolerance|--weld|--stitch|--remove-needles|--drop-specks|--close-rims|--chord|--patience|--gap|--inside|--detail) return ;;
-        --threads|--split-angle|--limit|--worst|--histogram|--select|--cut|--stack|--at|--across|--only|--size) return ;;
+        --threads|--split-angle|--join|--limit|--worst|--histogram|--select|--cut|--stack|--at|--across|--only|--size) return ;;
     esac
     if [[ $word == -* ]]; then
         case $command in
             inspect) common+=" --unit --split-angle --chord --patience --tolerance --volumes --page --write-defects --mend --weld --stitch --remove-needles --drop-specks --close-rims --wrap --gap --inside --detail --ascii" ;;
-            openings) common+=" --unit --split-angle --chord --patience" ;;
+            openings) common+=" --unit --split-angle --chord --patience --join" ;;
             yplus) common+=" --unit --speed --length --target --fluid --temperature --density --viscosity --pipe --top --growth --core-size" ;;
             plan) common+=" --kept --print-case" ;;
             build) common+=" --out --until --full --fresh --kept" ;;

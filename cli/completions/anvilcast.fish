@@ -19,6 +19,7 @@ complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess draw improve convert" -l unit -x -a 'm cm mm um km in ft'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
+complete -c anvilcast -n "__fish_seen_subcommand_from openings" -l join -x -d 'bodies this close to each other are one'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings convert" -l chord -x -d 'triangles stay within this of CAD faces'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l patience -x -d 'seconds that reading CAD may take'
 complete -c anvilcast -n "__fish_seen_subcommand_from assess" -l no-usual-limits -d 'hold it to the limits given alone'

@@ -14,9 +14,12 @@
 namespace anvilcast {
 
 struct CutOptions {
-    /// Corners within this distance (metres) of another part's corner, edge or face are moved onto it before cutting:
-    /// bodies that should touch, and do not quite. 0: no corner is moved.
+    /// Bodies within this distance (metres) of each other are laid onto each other before cutting, all along, whether
+    /// their triangles fit or not: the smaller one onto the larger. 0: none are.
     double join = 0;
+    /// What each input triangle is of; left out: the part of its zone. Triangles of one part that have a point in
+    /// common are not laid onto each other.
+    std::vector<std::string> part_of = {};
 };
 
 struct CutSurface {

@@ -27,17 +27,24 @@ struct Opening {
     bool is_free_rim = false;  ///< rim of a skin without thickness, not of a wall
     bool is_flat = true;
     bool is_ring = false;                ///< something passes through it: the free area has a hole
+    double seam = 0;                     ///< the widest gap between bodies that its rim runs across, metres
     std::vector<std::string> rim_zones;  ///< of the body, at the rim
 
     double hydraulic_diameter() const { return perimeter > 0 ? 4 * area / perimeter : 0; }
 };
 
+struct OpeningOptions {
+    double flatness = 0.01;  ///< a rim's largest distance from its plane that counts as flat, of the rim's size
+    double join =
+        0;  ///< bodies this close to each other (metres) are joined, so that rims run across seams: CutOptions
+    std::vector<std::string> part_of = {};  ///< see CutOptions
+};
+
 /// The rims whose closing separates an inside from the outside: rims of bores through walls, whatever zones they run
 /// along, and free rims of skins. Flat rims get flat patches, others smooth ones. What passes through an opening, such
 /// as a shaft, is left out of its area. A rim inside the body (the lower end of a pipe that reaches in) is not an
-/// opening. Sorted by area, largest first. `flatness`: largest distance of a rim's points from its plane, relative to
-/// the rim's size, that counts as flat.
-ANVILCAST_API std::vector<Opening> find_openings(const Surface& surface, double flatness = 0.01);
+/// opening. Sorted by area, largest first.
+ANVILCAST_API std::vector<Opening> find_openings(const Surface& surface, const OpeningOptions& options = {});
 
 /// The centre of an opening in the given unit, rounded to what is far below its size: for people to read and paste.
 ANVILCAST_API Vec3 rounded_place(const Opening& opening, const LengthUnit& unit);

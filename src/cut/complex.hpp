@@ -28,9 +28,12 @@ struct Complex {
 
 Complex complex_of(const Surface& surface);
 
-/// Moves corners within `join` of another piece's corner, edge or face onto it, exactly. Pieces are connected over
-/// shared points.
-void join_pieces(Complex& complex, double join, CutSurface& report);
+/// An edge that is a feature becomes several, by the points on it.
+void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on);
+
+/// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `part_of`:
+/// of each input triangle.
+void join_pieces(Complex& complex, const std::vector<std::string>& part_of, double join, CutSurface& report);
 
 /// Makes equal points one, coinciding triangles one, and removes triangles that are collinear or, because of
 /// rounding, turned against the input that they are a piece of (`normals`, of each input triangle): the triangles at

@@ -39,6 +39,8 @@ void round_points(Complex& complex) {
 namespace {
 
 constexpr int kMostPasses = 12;
+/// What is finer than so many roundings is taken together, from the first pass on.
+constexpr double kGrain = 4;
 
 CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& out) {
     Surface& s = out.surface;
@@ -79,18 +81,21 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
     std::vector<Vec3> normals;
     for (Index t = 0; t < surface.triangles.size(); ++t)
         normals.push_back(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
+    const double ulp = 0x1p-52 * (length(surface.bounds().lo) + length(surface.bounds().hi));
     Complex complex = complex_of(surface);
     CutSurface out;
     tidy(complex, normals);
     if (options.join > 0) {
-        join_pieces(complex, options.join, out);
-        tidy(complex, normals);
+        std::vector<std::string> part_of = options.part_of;
+        for (Index t = 0; t < surface.triangles.size() && options.part_of.empty(); ++t)
+            part_of.push_back(surface.zones[surface.zone_of[t]].part);
+        join_pieces(complex, part_of, options.join, out);
+        tidy(complex, normals, kGrain * ulp);
     }
-    const double ulp = 0x1p-52 * (length(surface.bounds().lo) + length(surface.bounds().hi));
     for (int pass = 0;; ++pass) {
         // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
         // together. The grain grows from pass to pass.
-        const double grain = ulp * std::ldexp(4.0, 3 * pass);
+        const double grain = ulp * std::ldexp(kGrain, 3 * pass);
         const CutCount count = cut_once(complex, normals, grain, context);
         if (pass == 0) out.pairs_cut = count.pairs;
         out.points_added += count.points;

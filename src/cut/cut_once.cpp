@@ -92,7 +92,7 @@ class Cutter {
     CutCount cut(const std::vector<Vec3>& normals, double grain) {
         find_meetings();
         for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) {
-            tidy(complex_, normals);
+            tidy(complex_, normals, grain);
             find_meetings();
         }
         if (meetings_.empty()) return {};
@@ -236,7 +236,11 @@ class Cutter {
 
     /// Triangles in one plane that meet must be seen along one axis, for the Delaunay property depends on it.
     void choose_axes(DisjointSets& planes) {
-        std::unordered_map<std::size_t, std::pair<double, int>> largest;
+        struct Seen {
+            double size = -1;
+            int axis = 0;
+        };
+        std::unordered_map<std::size_t, Seen> largest;
         for (const Job& job : jobs_) {
             const Vec3 n = complex_.normal(job.triangle);
             auto& [size, axis] = largest[planes.find(job.triangle)];
@@ -245,7 +249,7 @@ class Cutter {
             size = length_squared(n);
             axis = robust::axis_across(*c[0], *c[1], *c[2]);
         }
-        for (Job& job : jobs_) job.axis = largest[planes.find(job.triangle)].second;
+        for (Job& job : jobs_) job.axis = largest[planes.find(job.triangle)].axis;
     }
 
     void share_points_on_edges() {
@@ -279,22 +283,7 @@ class Cutter {
                     job.axis = robust::axis_across(*c[0], *c[1], *c[2]);
                 }
             }
-            divide_feature(edges.ends(e), list);
-        }
-    }
-
-    void divide_feature(const Edge& edge, std::vector<Index> on) {
-        auto& features = complex_.feature_edges;
-        const auto at = std::lower_bound(features.begin(), features.end(), edge);
-        if (at == features.end() || *at != edge) return;
-        features.erase(at);
-        on.push_back(edge[0]);
-        on.push_back(edge[1]);
-        std::sort(on.begin(), on.end(),
-                  [this](Index p, Index q) { return compare(complex_.points[p], complex_.points[q]) < 0; });
-        for (std::size_t k = 0; k + 1 < on.size(); ++k) {
-            const Edge piece{std::min(on[k], on[k + 1]), std::max(on[k], on[k + 1])};
-            features.insert(std::lower_bound(features.begin(), features.end(), piece), piece);
+            divide_feature_edge(complex_, edges.ends(e), list);
         }
     }
 
@@ -355,6 +344,22 @@ class Cutter {
 };
 
 }  // namespace
+
+void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on) {
+    if (edge[1] < edge[0]) std::swap(edge[0], edge[1]);
+    auto& features = complex.feature_edges;
+    const auto at = std::lower_bound(features.begin(), features.end(), edge);
+    if (at == features.end() || *at != edge) return;
+    features.erase(at);
+    on.push_back(edge[0]);
+    on.push_back(edge[1]);
+    std::sort(on.begin(), on.end(),
+              [&](Index p, Index q) { return compare(complex.points[p], complex.points[q]) < 0; });
+    for (std::size_t k = 0; k + 1 < on.size(); ++k) {
+        const Edge piece{std::min(on[k], on[k + 1]), std::max(on[k], on[k + 1])};
+        features.insert(std::lower_bound(features.begin(), features.end(), piece), piece);
+    }
+}
 
 CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context) {
     return Cutter(complex, context).cut(normals, grain);

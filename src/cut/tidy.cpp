@@ -1,6 +1,7 @@
 #include <anvilcast/triangle_tree.hpp>
 
 #include <algorithm>
+#include <cstdlib>
 #include <numeric>
 
 #include "cut/complex.hpp"
@@ -105,6 +106,20 @@ bool is_even(const Triangle& t, const Triangle& sorted) {
     return t[(at + 1) % 3] == sorted[1];
 }
 
+/// Sorted. A triangle that lies folded on itself, to and fro, counts as often as it goes to more than it comes back.
+Origins without_folds(Origins&& all) {
+    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+        return a.triangle != b.triangle ? a.triangle < b.triangle : a.is_reversed < b.is_reversed;
+    });
+    Origins out;
+    for (std::size_t i = 0, j = 0; i < all.size(); i = j) {
+        int net = 0;
+        for (; j < all.size() && all[j].triangle == all[i].triangle; ++j) net += all[j].is_reversed ? -1 : 1;
+        for (int k = 0; k < std::abs(net); ++k) out.push_back({all[i].triangle, all[i].zone, net < 0});
+    }
+    return out;
+}
+
 /// Triangles with the same corners become the first of them.
 void merge_triangles(Complex& c) {
     std::vector<std::pair<Triangle, Index>> keys(c.triangles.size());
@@ -128,16 +143,10 @@ void merge_triangles(Complex& c) {
         }
         if (j > i + 1) {
             Origins& o = c.origins[first];
-            std::sort(o.begin(), o.end(), [](const auto& a, const auto& b) {
-                return a.triangle != b.triangle ? a.triangle < b.triangle : a.is_reversed < b.is_reversed;
-            });
-            o.erase(std::unique(o.begin(), o.end(),
-                                [](const auto& a, const auto& b) {
-                                    return a.triangle == b.triangle && a.is_reversed == b.is_reversed;
-                                }),
-                    o.end());
+            o = without_folds(std::move(o));
+            if (o.empty()) dropped[first] = true;
             // The first origin gives the direction.
-            if (o.front().is_reversed) {
+            if (!o.empty() && o.front().is_reversed) {
                 std::swap(c.triangles[first][1], c.triangles[first][2]);
                 for (auto& origin : o) origin.is_reversed = !origin.is_reversed;
             }
@@ -162,11 +171,15 @@ std::size_t blunt_corner(const Complex& c, Index t) {
     return best;
 }
 
-/// Above the longest side.
-double height(const Complex& c, Index t) {
+double longest_side(const Complex& c, Index t) {
     const auto k = blunt_corner(c, t);
     const auto p = c.corners(t);
-    const double base = distance(p[(k + 1) % 3]->approx(), p[(k + 2) % 3]->approx());
+    return distance(p[(k + 1) % 3]->approx(), p[(k + 2) % 3]->approx());
+}
+
+/// Above the longest side.
+double height(const Complex& c, Index t) {
+    const double base = longest_side(c, t);
     return base > 0 ? length(c.normal(t)) / base : 0;
 }
 
@@ -177,6 +190,9 @@ bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain) {
         if (is_turned(c, t, normals) || is_collinear(c, t) || (!c.is_settled[t] && height(c, t) <= grain))
             bad.push_back(t);
     if (bad.empty()) return false;
+    // Of flat ones that lie on each other the longest: the other way round they would make each other anew.
+    std::stable_sort(bad.begin(), bad.end(),
+                     [&c](Index s, Index t) { return longest_side(c, s) > longest_side(c, t); });
     const SurfaceEdges edges(c.triangles, c.points.size());
     std::vector<bool> used(c.triangles.size(), false), dropped(c.triangles.size(), false);
     for (const Index t : bad) {

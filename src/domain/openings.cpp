@@ -72,10 +72,12 @@ struct Candidate {
 
 class Search {
   public:
-    Search(const Surface& surface, double flatness)
-        : space_(divide_space(surface)),
+    Search(const Surface& surface, const OpeningOptions& options)
+        : given_(surface),
+          join_(options.join),
+          space_(divide_space(surface, {}, {.join = options.join, .part_of = options.part_of})),
           named_(space_.complex.surface),
-          flatness_(flatness),
+          flatness_(options.flatness),
           s_(smooth_pieces(skin())),
           edges_(s_.triangles, s_.points.size()) {}
 
@@ -200,6 +202,7 @@ class Search {
             found.push_back(std::move(openings[k]));
         }
         name_rims(found);
+        if (space_.complex.corners_joined > 0) measure_seams(found);
         std::stable_sort(found.begin(), found.end(),
                          [](const Opening& a, const Opening& b) { return a.area > b.area; });
         return found;
@@ -265,6 +268,36 @@ class Search {
         }
     }
 
+    /// A rim's points that two bodies are near to: how far the second is.
+    void measure_seams(std::vector<Opening>& openings) const {
+        DisjointSets bodies(given_.points.size());
+        for (const Triangle& t : given_.triangles) {
+            bodies.join(t[0], t[1]);
+            bodies.join(t[0], t[2]);
+        }
+        const TriangleTree tree(given_.points, given_.triangles);
+        for (Opening& o : openings)
+            for (const Vec3& p : o.rim) {
+                Box box;
+                box.include(p - Vec3{join_, join_, join_});
+                box.include(p + Vec3{join_, join_, join_});
+                std::map<Index, double> distance_to;
+                tree.overlapping(box, [&](Index t) {
+                    const double d = distance(
+                        p, closest_point_on_triangle(p, given_.corner(t, 0), given_.corner(t, 1), given_.corner(t, 2)));
+                    const auto [at, is_new] = distance_to.try_emplace(bodies.find(given_.triangles[t][0]), d);
+                    if (!is_new) at->second = std::min(at->second, d);
+                });
+                std::vector<double> sorted;
+                for (const auto& [body, d] : distance_to)
+                    if (d <= join_) sorted.push_back(d);
+                std::sort(sorted.begin(), sorted.end());
+                if (sorted.size() > 1) o.seam = std::max(o.seam, sorted[0] + sorted[1]);
+            }
+    }
+
+    const Surface& given_;
+    double join_;
     Space space_;
     Surface named_;
     double flatness_;
@@ -277,6 +310,8 @@ class Search {
 
 }  // namespace
 
-std::vector<Opening> find_openings(const Surface& surface, double flatness) { return Search(surface, flatness).find(); }
+std::vector<Opening> find_openings(const Surface& surface, const OpeningOptions& options) {
+    return Search(surface, options).find();
+}
 
 }  // namespace anvilcast

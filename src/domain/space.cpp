@@ -240,6 +240,13 @@ Surface gathered(const Surface& parts, const std::vector<Opening>& openings, con
     return all.size() == 1 ? std::move(all.front()) : joined(all);
 }
 
+/// Of each input triangle; empty for what is of no part.
+std::vector<std::string> parts_of(const Space& space) {
+    std::vector<std::string> out = space.part_of;
+    out.resize(space.first_of_dividers + space.pieces.divider_of.size());
+    return out;
+}
+
 }  // namespace
 
 Space divide_space(const Surface& parts, const std::vector<Opening>& openings, const SpaceOptions& options,
@@ -261,7 +268,7 @@ Space divide_space(const Surface& parts, const std::vector<Opening>& openings, c
         if (is_new) space.parts.push_back(space.part_of[t]);
         part_of.push_back(it->second);
     }
-    space.complex = cut_at_intersections(all, {options.join}, context);
+    space.complex = cut_at_intersections(all, {options.join, parts_of(space)}, context);
     context.report("domain", "regions", 0.6);
     auto look = [&] {
         space.regions = find_regions(space.complex.surface);

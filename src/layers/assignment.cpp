@@ -102,6 +102,14 @@ Assignment assign(const Surface& s, std::span<const std::array<Index, 2>> sides,
     return out;
 }
 
+bool goes_on_behind(const Surface& surface, std::span<const std::array<Index, 2>> sides,
+                    std::span<const Index> recipe_of_side, Index triangle) {
+    const auto& [front, behind] = sides[triangle];
+    const Role role = surface.zones[surface.zone_of[triangle]].role;
+    return front != kNone && behind != kNone && (role == Role::interface_ || is_within_region(role)) &&
+           recipe_of_side[front_of(triangle)] == kNone && recipe_of_side[back_of(triangle)] == kNone;
+}
+
 }  // namespace layers
 
 std::optional<Index> recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role,

@@ -20,4 +20,10 @@ struct Assignment {
 Assignment assign(const Surface& surface, std::span<const std::array<Index, 2>> sides, std::span<const Region> regions,
                   const SizeField& sizes, const LayerRequest& request);
 
+/// Is a triangle of an interface without layers, or of a sheet, behind which the core goes on?
+bool goes_on_behind(const Surface& surface, std::span<const std::array<Index, 2>> sides,
+                    std::span<const Index> recipe_of_side, Index triangle);
+/// Sizes of core that layers leave before one.
+inline constexpr double kCoreBeforeInterface = 0.5;
+
 }  // namespace anvilcast::layers

@@ -229,11 +229,13 @@ class Forecaster {
 
     void look_from(const Vec3& from, const Vec3& normal, Index side, double area, Narrow& out) const {
         const LayerStack& own = assignment_.stacks[assignment_.stack_of_side[side]];
-        const double core = request_.recipes[assignment_.recipe_of_side[side]].gap_cells * sizes_.at(from);
+        double core = request_.recipes[assignment_.recipe_of_side[side]].gap_cells * sizes_.at(from);
         const auto hit = tree_.first_hit(from, normal, 1e-6 * own.total, 4 * own.total + core);
         if (hit.triangle == kNone || std::abs(dot(normal, normal_of(hit.triangle))) < kLeastFacing) return;
         const Index opposite =
             assignment_.stack_of_side[hit.from_front ? front_of(hit.triangle) : back_of(hit.triangle)];
+        if (layers::goes_on_behind(domain_.boundary, domain_.sides, assignment_.recipe_of_side, hit.triangle))
+            core = std::min(core, layers::kCoreBeforeInterface * sizes_.at(from));
         const double needed = own.total + core + (opposite != kNone ? assignment_.stacks[opposite].total : 0);
         if (hit.t >= needed) return;
         out.area += area;

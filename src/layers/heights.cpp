@@ -6,6 +6,8 @@
 #include <cmath>
 #include <queue>
 
+#include "layers/assignment.hpp"
+
 namespace anvilcast::layers {
 namespace {
 
@@ -56,7 +58,8 @@ class GapFinder {
         const Vec3& step = directions_[f].step;
         const double stretch = length(step);
         if (!(stretch > 0)) return 0;
-        const double own = asked_.stack[f].total, core = asked_.gap_cells[f] * asked_.size[f] / stretch;
+        const double own = asked_.stack[f].total;
+        double core = asked_.gap_cells[f] * asked_.size[f] / stretch;
         const double reach = 2 * own * kMostOpposite + core;
         const Vec3& from = wall_.place_of(f);
         double start = 1e-6 * own;
@@ -72,6 +75,8 @@ class GapFinder {
         // Walls that run into each other leave the tops room between them; only those that face each other do not.
         if (-dot(wall_.normal_of_side[side], step) < kLeastFacing * stretch) return Box::inf;
         const double opposite = wall_.is_layered(side) ? height_at(side) : 0;
+        if (goes_on_behind(wall_.mesh->surface, wall_.mesh->sides, wall_.recipe_of_side, hit.triangle))
+            core = std::min(core, kCoreBeforeInterface * asked_.size[f] / stretch);
         const double together = own + opposite;
         if (together + core <= hit.t) return Box::inf;
         return std::max(0.0, (hit.t - core) * own / together);

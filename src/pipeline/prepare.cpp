@@ -53,10 +53,10 @@ std::vector<std::size_t> picked_by(const OpeningSpec& spec, const std::vector<Op
     return found;
 }
 
-std::vector<Opening> chosen_openings(const Surface& body, const Case& c) {
+std::vector<Opening> chosen_openings(const Surface& body, const std::vector<std::string>& part_of, const Case& c) {
     std::vector<Opening> chosen;
     if (c.openings.empty()) return chosen;
-    const std::vector<Opening> all = find_openings(body);
+    const std::vector<Opening> all = find_openings(body, {.join = c.join, .part_of = part_of});
     std::vector<std::string> taken_by(all.size());
     for (const OpeningSpec& spec : c.openings) {
         auto place = [&] {
@@ -210,7 +210,7 @@ Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result,
     Bodies bodies{parts.surface, parts.part_of, {}, parts.file_of_body};
     const bool wraps_first = c.wrap && (c.surround || !c.wrap->parts.empty());
     if (wraps_first) wrap_bodies(c, bodies.surface, bodies.part_of, bodies.file_of_body, result, context);
-    bodies.openings = chosen_openings(bodies.surface, c);
+    bodies.openings = chosen_openings(bodies.surface, bodies.part_of, c);
     const std::vector<Opening> openings = bodies.openings;
     if (c.wrap && !wraps_first) {
         bodies.surface = close_openings(bodies.surface, bodies.openings);

@@ -61,7 +61,8 @@ std::string shortfalls_text(const BuildResult& r, const LengthUnit& unit) {
     for (const ZoneLayers& z : r.layers)
         for (const ZoneLayers::Shortfall& s : z.shortfalls)
             if (s.area > 5e-4 * z.area)
-                text += fmt::format("  {:<24} {:>5.1f} %  {}, e.g. at {}\n", r.mesh.zones[z.zone].name,
+                text += fmt::format("  {:<24} {:>5.1f} %  {}, e.g. at {}\n",
+                                    layered_zone_name(r.mesh, r.quality.layers, z.zone, z.region),
                                     100 * s.area / z.area, layer_limit_text(s.limit), place(s.at, unit));
     return text.empty() ? text : "\nLayers fewer or lower than asked for\n" + text;
 }
@@ -159,14 +160,21 @@ constexpr std::size_t kMostRows = 14, kMostPlaces = 3;
 /// What is nearer to the best there is needs no row.
 constexpr double kPerfect = 1e-6;
 
-/// What stands on a zone's walls, in a few words; of an interface, on the side that has more.
+/// What stands on a zone's walls, in a few words; of an interface, on the side that has more, of a wall of several
+/// regions, in all of them.
 std::string layers_of_zone(const BuildResult& r, Index zone, const Case& c) {
     const LayerFigures* most = nullptr;
-    for (const LayerFigures& f : r.quality.layers)
-        if (f.zone == zone && (most == nullptr || f.most > most->most)) most = &f;
+    double full = 0, area = 0;
+    for (const LayerFigures& f : r.quality.layers) {
+        if (f.zone != zone) continue;
+        if (most == nullptr || f.most > most->most) most = &f;
+        full += f.full_area;
+        area += f.area;
+    }
     if (most == nullptr) return "";
     if (most->most == 0) return "none";
-    const double share = 100 * most->full_area / most->area;
+    const bool is_interface = r.mesh.zones[zone].role == Role::interface_;
+    const double share = 100 * (is_interface ? most->full_area / most->area : full / area);
     std::string text = fmt::format("{} on {:.4g} %, first {}", most->most, std::floor(10 * share) / 10,
                                    format_length(most->first_median, c.unit));
     if (c.flow)
@@ -186,7 +194,8 @@ std::string zone_rows(const BuildResult& r, const Case& c) {
         const bool is_guess =
             std::find(r.guessed_roles.begin(), r.guessed_roles.end(), zones[z].name) != r.guessed_roles.end();
         text += padded("  " + zones[z].name, width + 2);
-        text += fmt::format("{:<18}{:>10}  ", fmt::format("{}{}", role_text(zones[z].boundary_role()), is_guess ? " (guess)" : ""),
+        text += fmt::format("{:<18}{:>10}  ",
+                            fmt::format("{}{}", role_text(zones[z].boundary_role()), is_guess ? " (guess)" : ""),
                             grouped(zones[z].n_faces));
         const std::string area = format_side(r.quality.zone_areas[z], r.quality.is_plane, c.unit),
                           layers = layers_of_zone(r, z, c);

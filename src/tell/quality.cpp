@@ -152,17 +152,22 @@ double y_plus_of(double height, const WallEstimate& wall, YPlusAt at) {
     return height / wall.viscous_length * (at == YPlusAt::cell_center ? 0.5 : 1);
 }
 
+std::string layered_zone_name(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, Index zone,
+                              Index region) {
+    const BoundaryZone& z = mesh.zones[zone];
+    const bool is_of_several =
+        std::count_if(layers.begin(), layers.end(), [zone](const LayerFigures& f) { return f.zone == zone; }) > 1;
+    return is_of_several || z.role == Role::interface_ || z.role == Role::baffle
+               ? fmt::format("{} ({})", z.name, mesh.regions[region].name)
+               : z.name;
+}
+
 /// Zone by zone what stands on the walls; `c`: the case that it was built by.
 std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, const LengthUnit& unit,
                         const Case* c) {
     if (layers.empty()) return "";
     std::size_t width = 8;
-    auto name_of = [&mesh](const LayerFigures& f) {
-        const BoundaryZone& z = mesh.zones[f.zone];
-        return z.role == Role::interface_ || z.role == Role::baffle
-                   ? fmt::format("{} ({})", z.name, mesh.regions[f.region].name)
-                   : z.name;
-    };
+    auto name_of = [&](const LayerFigures& f) { return layered_zone_name(mesh, layers, f.zone, f.region); };
     for (const LayerFigures& f : layers) width = std::max(width, name_of(f).size());
     width += 2;
     std::optional<WallEstimate> wall;

@@ -13,6 +13,9 @@ std::string cells_text(const VolumeMesh& mesh);
 std::string zones_text(const VolumeMesh& mesh, const QualityReport& report, const LengthUnit& unit,
                        const std::vector<std::string>& guessed_roles = {});
 /// Zone by zone what stands on the walls; `c`: the case that it was built by.
+/// A zone's name, with that of the region where layers stand on it in several.
+std::string layered_zone_name(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, Index zone,
+                              Index region);
 std::string layers_text(const VolumeMesh& mesh, const std::vector<LayerFigures>& layers, const LengthUnit& unit,
                         const Case* c = nullptr);
 /// y+ of a first height, where the solver has its values.

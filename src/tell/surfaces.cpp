@@ -220,6 +220,10 @@ std::string openings_text(const std::vector<Opening>& openings, const std::strin
             o.facing.x + 0.0, o.facing.y + 0.0, o.facing.z + 0.0, o.is_free_rim ? "  (free rim)" : "");
         if (o.is_ring) text += "     something passes through it: a ring is left\n";
         if (!o.is_flat) text += "     its rim is not flat\n";
+        if (o.seam > 0)
+            text += fmt::format(
+                "     its rim runs across a seam of up to {0}: a case closes it with [domain] join = \"{1}\"\n",
+                format_length(o.seam, unit), format_length(1.2 * o.seam, unit));
         if (!o.rim_zones.empty()) text += fmt::format("     rim at {}\n", fmt::join(o.rim_zones, ", "));
     }
     text += "\nFor the case file (give each its name and role):\n";
@@ -307,6 +311,7 @@ std::string openings_json(const std::vector<Opening>& openings, const std::strin
                         {"kind", o.is_free_rim ? "free rim" : "bore"},
                         {"flat", o.is_flat},
                         {"ring", o.is_ring},
+                        {"seam", o.seam},
                         {"rim_zones", o.rim_zones}});
     return dumped({{"surface", source}, {"openings", list}});
 }

@@ -10,12 +10,15 @@
 #include <anvilcast/health.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/shapes.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/weld.hpp>
 
 #include <cstring>
 #include <fstream>
+#include <map>
 #include <random>
+#include <set>
 
 #include "kit/scratch.hpp"
 #include "kit/shapes.hpp"
@@ -141,6 +144,55 @@ TEST_F(Files, MeshesRoundTrip) {
     EXPECT_THROW(write_mesh(directory / "no" / "such" / "dir.vtu", mesh), FailureError);
     EXPECT_THROW(write_mesh(directory / "no" / "such" / "dir.cgns", mesh), FailureError);
     EXPECT_EQ(std::distance(fs::directory_iterator(directory), {}), 2);  // nothing half-written beside
+}
+
+TEST_F(Files, RolesTypesSheetsAndLongNamesComeBack) {
+    // Two layers of cells with a sheet between, one region on; walls of every role that the files know.
+    const Surface box = split_at_sharp_edges(kit::box({0, 0, 0}, {1, 1, 2}), 40);
+    Surface sheet = rectangle_surface({0.5, 0.5, 1}, {0, 0, 1}, {0, 1, 0}, 3, 3, "x");
+    SpaceOptions options;
+    options.dividers = {{sheet}};
+    const std::string long_name = "the zone whose name is much too long for the standard, ";
+    for (const bool has_polyhedra : {false, true})
+        for (const std::vector<BoundaryRole>& roles :
+             {std::vector<BoundaryRole>{{Role::fan}, {Role::slip}, {Role::open}, {Role::axis}, {Role::degenerate}},
+              std::vector<BoundaryRole>{{Role::screen},
+                                        parse_role("BC:BCWallViscousHeatFlux"),
+                                        parse_role("BC:BCTunnelInflow"),
+                                        parse_role("BC:BCExtrapolate"),
+                                        {Role::farfield}}}) {
+            options.dividers[0].surface.zones[0].set(roles[0]);
+            Domain d = choose_regions(divide_space(box, {}, options),
+                                      {{.name = long_name, .inside = Vec3{0.4, 0.4, 0.4}}}, kMm);
+            std::size_t next = 1;
+            for (Zone& z : d.boundary.zones) {
+                if (is_within_region(z.role)) continue;
+                z.set(roles[next++ % 5 == 0 ? 1 : (next - 1) % 5]);
+                z.name = long_name + std::to_string(next);
+            }
+            SizeOptions sizes;
+            sizes.surface = sizes.largest = 0.5;
+            const SizeField field = make_size_field(d, sizes);
+            const SurfaceMesh surface = mesh_surface(d, field);
+            const VolumeMesh mesh =
+                has_polyhedra ? fill_with_polyhedra(surface, field) : fill_with_tetrahedra(surface, field);
+            ASSERT_EQ(find_faults(mesh), std::vector<std::string>{});
+            for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
+                write_mesh(directory / name, mesh);
+                const VolumeMesh back = read_mesh(directory / name);
+                EXPECT_TRUE(find_faults(back).empty());
+                EXPECT_EQ(back.regions[0].name, long_name);
+                EXPECT_EQ(back.n_inner_faces() - back.n_plain_faces(), mesh.n_inner_faces() - mesh.n_plain_faces());
+                EXPECT_GT(back.n_inner_faces(), back.n_plain_faces());
+                std::map<std::string, std::pair<BoundaryRole, std::size_t>> own, read;
+                for (const BoundaryZone& z : mesh.zones) own[z.name] = {z.boundary_role(), z.n_faces};
+                for (const BoundaryZone& z : back.zones) read[z.name] = {z.boundary_role(), z.n_faces};
+                EXPECT_TRUE(own == read) << name;
+            }
+            const CgnsNames names = cgns_names(mesh);
+            EXPECT_EQ(std::set<std::string>(names.zones.begin(), names.zones.end()).size(), mesh.zones.size());
+            for (const std::string& n : names.zones) EXPECT_LE(n.size(), 32U);
+        }
 }
 
 TEST_F(Files, MixedCellsRoundTripThroughCgns) {

@@ -1,0 +1,520 @@
+// What happens to a piece of surface where it runs along another within the tolerance:
+// 1. Each of its corners goes to the other's closest corner, edge or face.
+// 2. Each corner of the other gets a place on it: on the closest of its triangles, or on an edge of that if the edge is
+//    within the tolerance too; where edges of both cross, the own edge gets a place as well.
+// 3. Places that follow each other along an edge of the other, and lie on one triangle, are joined by a segment there;
+//    triangles are divided by their places and segments, in their own planes.
+// 4. The places move onto what they stand for. Now every piece of a triangle lies on one triangle of the other, all
+//    exactly, and the cut makes both one.
+
+#include "cut/conform.hpp"
+
+#include <anvilcast/triangle_tree.hpp>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <unordered_map>
+
+#include "cut/planar_division.hpp"
+
+namespace anvilcast::cutting {
+namespace {
+
+using robust::ExactPoint;
+
+/// Triangles of the complex with their corners numbered anew. What earlier moves drew together to a line comes last:
+/// nothing is laid onto it, but it is divided as its neighbours are.
+struct Part {
+    std::size_t n_solid = 0;
+    std::vector<Index> triangle;    // of the complex
+    std::vector<Triangle> corners;  // local
+    std::vector<Index> point;       // of the complex
+    std::vector<Vec3> place;
+    std::unordered_map<Index, Index> local;  // looked up only
+
+    Part(const Complex& c, const std::vector<Index>& triangles, const Box& within) {
+        std::vector<Index> flat;
+        for (const Index t : triangles) {
+            Box box;
+            for (const Index p : c.triangles[t]) box.include(c.points[p].approx());
+            if (!box.overlaps(within)) continue;
+            if (is_flat(c, t))
+                flat.push_back(t);
+            else
+                add(c, t);
+        }
+        n_solid = triangle.size();
+        for (const Index t : flat) add(c, t);
+    }
+    void add(const Complex& c, Index t) {
+        triangle.push_back(t);
+        Triangle own{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Index p = c.triangles[t][k];
+            const auto [at, is_new] = local.try_emplace(p, static_cast<Index>(point.size()));
+            if (is_new) {
+                point.push_back(p);
+                place.push_back(c.points[p].approx());
+            }
+            own[k] = at->second;
+        }
+        corners.push_back(own);
+    }
+    TriangleTree tree() const {
+        return {place, std::vector<Triangle>(corners.begin(), corners.begin() + static_cast<std::ptrdiff_t>(n_solid))};
+    }
+    static bool is_flat(const Complex& c, Index t) {
+        const auto corner = c.corners(t);
+        if (*corner[0] == *corner[1] || *corner[1] == *corner[2] || *corner[2] == *corner[0]) return true;
+        for (int axis = 0; axis < 3; ++axis)
+            if (robust::orient2d(*corner[0], *corner[1], *corner[2], axis) != 0) return false;
+        return true;
+    }
+    Box bounds() const {
+        Box box;
+        for (const Vec3& p : place) box.include(p);
+        return box;
+    }
+};
+
+Box widened(const Box& box, double by) {
+    const Vec3 margin{by, by, by};
+    return {box.lo - margin, box.hi + margin};
+}
+
+Box bounds_of(const Complex& c, const std::vector<Index>& triangles) {
+    Box box;
+    for (const Index t : triangles)
+        for (const Index p : c.triangles[t]) box.include(c.points[p].approx());
+    return box;
+}
+
+/// Closest points of two segments, as shares of their lengths.
+std::array<double, 2> closest_shares(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 u = b - a, v = d - c, w = a - c;
+    const double uu = dot(u, u), uv = dot(u, v), vv = dot(v, v), uw = dot(u, w), vw = dot(v, w);
+    const double determinant = uu * vv - uv * uv;
+    double s = determinant > 0 ? std::clamp((uv * vw - vv * uw) / determinant, 0.0, 1.0) : 0;
+    const double t = std::clamp((uv * s + vw) / vv, 0.0, 1.0);
+    s = std::clamp((uv * t - uw) / uu, 0.0, 1.0);
+    return {s, t};
+}
+
+/// The cut puts together what is in one plane but for rounding.
+ExactPoint rounded(const ExactPoint& p) { return ExactPoint(p.approx()); }
+
+class Conformer {
+  public:
+    Conformer(Complex& complex, const Part& own, const Part& other, double join, CutSurface& report)
+        : c_(complex),
+          own_(own),
+          other_(other),
+          join_(join),
+          report_(report),
+          edges_(own.corners, own.point.size()),
+          other_edges_(other.corners, other.point.size()),
+          own_tree_(own.tree()),
+          other_tree_(other.tree()),
+          on_edge_(edges_.size()),
+          on_face_(own.corners.size()),
+          segments_(own.corners.size()) {}
+
+    /// Returns what each triangle that was added is a piece of.
+    std::vector<Index> run() {
+        move_corners();
+        place_corners_of_other();
+        place_crossings();
+        join_places();
+        divide();
+        divide_others();
+        for (const auto& [p, target] : target_) move(p, target);
+        return std::move(parents_);
+    }
+
+  private:
+    /// Where something of the other is on the own surface: a corner, a point on an edge, or one on a face.
+    struct Place {
+        enum class Kind { corner, edge, face } kind;
+        Index element;  // local point, edge, or local triangle
+        Index point;    // of the complex
+    };
+
+    const ExactPoint& exact(const Part& part, Index local) const { return c_.points[part.point[local]]; }
+
+    // ---- targets ----
+
+    /// What is closest on a triangle of the other: a corner within reach comes before an edge, an edge before the face.
+    struct Target {
+        int rank = 3;
+        double distance = Box::inf;
+        ExactPoint place;
+        bool operator<(const Target& o) const { return rank != o.rank ? rank < o.rank : distance < o.distance; }
+    };
+    Target target_on(Index t, const ExactPoint& p) const {
+        std::array<const ExactPoint*, 3> corner{};
+        for (std::size_t k = 0; k < 3; ++k) corner[k] = &exact(other_, other_.corners[t][k]);
+        Target best;
+        auto offer = [&](int rank, double d, auto make_place) {
+            if (!(d <= join_) || !(Target{rank, d, {}} < best)) return;
+            best = {rank, d, make_place()};
+        };
+        for (const ExactPoint* q : corner) offer(0, distance(q->approx(), p.approx()), [q] { return *q; });
+        for (std::size_t k = 0; k < 3 && best.rank > 0; ++k) {
+            const ExactPoint &a = *corner[k], &b = *corner[(k + 1) % 3];
+            const Vec3 along = b.approx() - a.approx(), from = p.approx() - a.approx();
+            const double s = dot(from, along) / dot(along, along);
+            if (s > 0 && s < 1)
+                offer(1, length(from - along * s), [&] { return rounded(robust::foot_on_line(p, a, b)); });
+        }
+        if (best.rank < 3) return best;
+        const Vec3 foot =
+            closest_point_on_triangle(p.approx(), corner[0]->approx(), corner[1]->approx(), corner[2]->approx());
+        offer(2, distance(foot, p.approx()),
+              [&] { return rounded(robust::foot_on_plane(p, *corner[0], *corner[1], *corner[2])); });
+        return best;
+    }
+
+    Target target_of(const ExactPoint& p) const {
+        Box box;
+        box.include(p.approx());
+        std::vector<Index> near;
+        other_tree_.overlapping(widened(box, join_), [&](Index t) { near.push_back(t); });
+        std::sort(near.begin(), near.end());
+        Target best;
+        for (const Index t : near) {
+            const Target target = target_on(t, p);
+            if (target < best) best = target;
+        }
+        return best;
+    }
+
+    void move_corners() {
+        for (Index v = 0; v < own_.point.size(); ++v) {
+            const Target target = target_of(exact(own_, v));
+            if (target.rank < 3) target_.emplace(own_.point[v], target.place);
+        }
+    }
+
+    // ---- places on the own surface ----
+
+    /// By value: what is given may be one of the complex' own points.
+    Index add_point(ExactPoint at, ExactPoint target) {
+        const auto p = static_cast<Index>(c_.points.size());
+        c_.points.push_back(std::move(at));
+        target_.emplace(p, std::move(target));
+        return p;
+    }
+
+    /// The own corner that goes to that point of the other, when there is one.
+    std::optional<Index> corner_that_goes_to(const ExactPoint& target, Index t) const {
+        for (const Index v : own_.corners[t])
+            if (const auto at = target_.find(own_.point[v]); at != target_.end() && at->second == target) return v;
+        return std::nullopt;
+    }
+
+    Place place_on_edge(Index e, const Vec3& near, const ExactPoint& target) {
+        const ExactPoint at =
+            robust::foot_on_line(near, exact(own_, edges_.ends(e)[0]), exact(own_, edges_.ends(e)[1]));
+        for (const Index end : edges_.ends(e))
+            if (exact(own_, end) == at) return {Place::Kind::corner, end, own_.point[end]};
+        return {Place::Kind::edge, e, put_in(on_edge_[e], at, target)};
+    }
+
+    /// Triangles at an edge are to have the same points there: of two that are equal the first stays, with its target.
+    Index put_in(std::vector<Index>& list, const ExactPoint& at, const ExactPoint& target) {
+        for (const Index p : list)
+            if (c_.points[p] == at) return p;
+        list.push_back(add_point(at, target));
+        return list.back();
+    }
+
+    std::optional<Place> place_on(Index t, const Vec3& q, const ExactPoint& target) {
+        if (const auto v = corner_that_goes_to(target, t)) return Place{Place::Kind::corner, *v, own_.point[*v]};
+        Index closest = kNone;
+        double least = join_;
+        for (Index k = 0; k < 3; ++k) {
+            const Vec3 &a = own_.place[own_.corners[t][k]], &b = own_.place[own_.corners[t][(k + 1) % 3]];
+            const double s = dot(q - a, b - a) / dot(b - a, b - a);
+            if (!(s > 0 && s < 1)) continue;
+            const double d = length(q - a - (b - a) * s);
+            if (d > least) continue;
+            least = d;
+            closest = edges_.edge_of(t, k);
+        }
+        if (closest != kNone) return place_on_edge(closest, q, target);
+        const std::array<const ExactPoint*, 3> corner{
+            &exact(own_, own_.corners[t][0]), &exact(own_, own_.corners[t][1]), &exact(own_, own_.corners[t][2])};
+        const ExactPoint at = robust::foot_on_plane(q, *corner[0], *corner[1], *corner[2]);
+        const int axis = robust::axis_across(*corner[0], *corner[1], *corner[2]);
+        for (std::size_t k = 0; k < 3; ++k)
+            if (robust::orient2d(*corner[k], *corner[(k + 1) % 3], at, axis) !=
+                robust::orient2d(*corner[0], *corner[1], *corner[2], axis))
+                return std::nullopt;
+        return Place{Place::Kind::face, t, put_in(on_face_[t], at, target)};
+    }
+
+    void place_corners_of_other() {
+        place_of_.resize(other_.point.size());
+        for (Index v = 0; v < other_.point.size(); ++v) {
+            const auto hit = own_tree_.closest(other_.place[v]);
+            if (hit.triangle != kNone && hit.distance <= join_)
+                place_of_[v] = place_on(hit.triangle, other_.place[v], exact(other_, v));
+        }
+    }
+
+    // ---- crossings of edges ----
+
+    struct Stop {
+        double share;  // of the other's edge
+        Place place;
+        bool operator<(const Stop& o) const { return share != o.share ? share < o.share : place.point < o.place.point; }
+    };
+
+    void place_crossings() {
+        for (Index e = 0; e < edges_.size(); ++e) {
+            Box box;
+            for (const Index v : edges_.ends(e)) box.include(own_.place[v]);
+            std::vector<Index> near;
+            other_tree_.overlapping(widened(box, join_), [&](Index t) {
+                for (Index k = 0; k < 3; ++k) near.push_back(static_cast<Index>(other_edges_.edge_of(t, k)));
+            });
+            std::sort(near.begin(), near.end());
+            near.erase(std::unique(near.begin(), near.end()), near.end());
+            for (const Index f : near) place_crossing(e, f);
+        }
+    }
+
+    void place_crossing(Index e, Index f) {
+        const auto &own_ends = edges_.ends(e), &other_ends = other_edges_.ends(f);
+        const Vec3 &a = own_.place[own_ends[0]], &b = own_.place[own_ends[1]], &c = other_.place[other_ends[0]],
+                   &d = other_.place[other_ends[1]];
+        // Edges that run along each other are joined by their corners.
+        const double sine = length(cross(normalized(b - a), normalized(d - c)));
+        if (sine * std::min(distance(a, b), distance(c, d)) <= join_) return;
+        const auto [s, u] = closest_shares(a, b, c, d);
+        const Vec3 here = a + (b - a) * s, there = c + (d - c) * u;
+        if (distance(here, there) > join_) return;
+        // Near an end of either the corner there is what is joined.
+        for (std::size_t k = 0; k < 2; ++k) {
+            const Vec3& end = k == 0 ? c : d;
+            if (distance(there, end) > join_) continue;
+            const auto& place = place_of_[other_ends[k]];
+            if (place && (is_on_edge(*place, e) || u == 0 || u == 1)) return;
+        }
+        for (std::size_t k = 0; k < 2; ++k) {
+            if (distance(here, k == 0 ? a : b) > join_) continue;
+            const auto at = target_.find(own_.point[own_ends[k]]);
+            if (at == target_.end()) continue;
+            const Vec3 goes_to = at->second.approx();
+            const double share = dot(goes_to - c, d - c) / dot(d - c, d - c);
+            if (share > 0 && share < 1 && distance(goes_to, c + (d - c) * share) <= 1e-9 * join_)
+                stops_[f].push_back({share, {Place::Kind::corner, own_ends[k], own_.point[own_ends[k]]}});
+            return;
+        }
+        const ExactPoint target =
+            rounded(robust::foot_on_line(here, exact(other_, other_ends[0]), exact(other_, other_ends[1])));
+        stops_[f].push_back({u, place_on_edge(e, here, target)});
+    }
+
+    bool is_on_edge(const Place& place, Index e) const {
+        if (place.kind == Place::Kind::edge) return place.element == e;
+        return place.kind == Place::Kind::corner &&
+               (edges_.ends(e)[0] == place.element || edges_.ends(e)[1] == place.element);
+    }
+
+    // ---- segments ----
+
+    std::vector<Index> triangles_at(const Place& place) {
+        std::vector<Index> out;
+        if (place.kind == Place::Kind::face) return {place.element};
+        if (place.kind == Place::Kind::edge) {
+            for (const auto* use = edges_.begin(place.element); use != edges_.end(place.element); ++use)
+                out.push_back(use->triangle);
+        } else {
+            if (at_point_.empty()) {
+                at_point_.resize(own_.point.size());
+                for (Index t = 0; t < own_.corners.size(); ++t)
+                    for (const Index v : own_.corners[t]) at_point_[v].push_back(t);
+            }
+            out = at_point_[place.element];
+        }
+        std::sort(out.begin(), out.end());
+        return out;
+    }
+
+    void join_places() {
+        for (Index f = 0; f < other_edges_.size(); ++f) {
+            std::vector<Stop> stops;
+            if (const auto at = stops_.find(f); at != stops_.end()) stops = at->second;
+            for (std::size_t k = 0; k < 2; ++k)
+                if (const auto& place = place_of_[other_edges_.ends(f)[k]])
+                    stops.push_back({static_cast<double>(k), *place});
+            std::sort(stops.begin(), stops.end());
+            for (std::size_t i = 0; i + 1 < stops.size(); ++i) join_two(stops[i].place, stops[i + 1].place);
+        }
+    }
+
+    void join_two(const Place& p, const Place& q) {
+        if (p.point == q.point) return;
+        const std::vector<Index> at_p = triangles_at(p), at_q = triangles_at(q);
+        std::vector<Index> both;
+        std::set_intersection(at_p.begin(), at_p.end(), at_q.begin(), at_q.end(), std::back_inserter(both));
+        if (both.empty()) return;
+        // Along an edge there is one already.
+        for (Index k = 0; k < 3; ++k) {
+            const auto e = static_cast<Index>(edges_.edge_of(both.front(), k));
+            if (is_on_edge(p, e) && is_on_edge(q, e)) return;
+        }
+        for (const Index t : both)
+            if (t < own_.n_solid) segments_[t].push_back({p.point, q.point});
+    }
+
+    // ---- division ----
+
+    void divide() {
+        for (Index e = 0; e < edges_.size(); ++e)
+            if (!on_edge_[e].empty())
+                divide_feature_edge(c_, {own_.point[edges_.ends(e)[0]], own_.point[edges_.ends(e)[1]]}, on_edge_[e]);
+        for (Index t = 0; t < own_.corners.size(); ++t) {
+            std::vector<Index> points = on_face_[t];
+            for (Index k = 0; k < 3; ++k) {
+                const auto& on = on_edge_[edges_.edge_of(t, k)];
+                points.insert(points.end(), on.begin(), on.end());
+            }
+            if (t >= own_.n_solid && !points.empty())
+                divide_flat(t);
+            else if (!points.empty() || !segments_[t].empty())
+                divide_triangle(t, points);
+        }
+    }
+
+    /// By the points on its edges alone.
+    void divide_flat(Index t) {
+        divide_by_edges(own_.triangle[t], [&](std::size_t k) -> const std::vector<Index>* {
+            return &on_edge_[edges_.edge_of(t, static_cast<Index>(k))];
+        });
+    }
+
+    /// Bodies that touch have edges in common: whoever is at one gets its points.
+    void divide_others() {
+        std::map<Edge, Index> divided;
+        std::vector<char> is_end(c_.points.size(), 0);
+        for (Index e = 0; e < edges_.size(); ++e) {
+            if (on_edge_[e].empty()) continue;
+            const Index a = own_.point[edges_.ends(e)[0]], b = own_.point[edges_.ends(e)[1]];
+            divided[{std::min(a, b), std::max(a, b)}] = e;
+            is_end[a] = is_end[b] = 1;
+        }
+        if (divided.empty()) return;
+        const auto n = static_cast<Index>(c_.triangles.size());
+        for (Index t = 0; t < n; ++t) {
+            const Triangle v = c_.triangles[t];
+            if (is_end[v[0]] + is_end[v[1]] + is_end[v[2]] < 2) continue;
+            auto on = [&](std::size_t k) -> const std::vector<Index>* {
+                const Index a = v[k], b = v[(k + 1) % 3];
+                const auto at = divided.find({std::min(a, b), std::max(a, b)});
+                return at == divided.end() ? nullptr : &on_edge_[at->second];
+            };
+            if (on(0) != nullptr || on(1) != nullptr || on(2) != nullptr) divide_by_edges(t, on);
+        }
+    }
+
+    /// `on_side(k)`: the points on the side from corner k on.
+    template <typename OnSide>
+    void divide_by_edges(Index triangle, const OnSide& on_side) {
+        std::vector<Index> ring;
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Index from = c_.triangles[triangle][k], to = c_.triangles[triangle][(k + 1) % 3];
+            ring.push_back(from);
+            const std::vector<Index>* points = on_side(k);
+            if (points == nullptr) continue;
+            std::vector<Index> on = *points;
+            const bool is_rising = robust::compare(c_.points[from], c_.points[to]) < 0;
+            std::sort(on.begin(), on.end(), [&](Index p, Index q) {
+                return p != q && (robust::compare(c_.points[p], c_.points[q]) < 0) == is_rising;
+            });
+            ring.insert(ring.end(), on.begin(), on.end());
+        }
+        if (ring.size() == 3) return;
+        std::vector<Triangle> pieces;
+        for (std::size_t k = 1; k + 1 < ring.size(); ++k) pieces.push_back({ring[0], ring[k], ring[k + 1]});
+        replace(triangle, pieces);
+    }
+
+    void divide_triangle(Index t, const std::vector<Index>& points) {
+        const Index triangle = own_.triangle[t];
+        const auto corner = c_.corners(triangle);
+        PlanarDivision division(*corner[0], *corner[1], *corner[2],
+                                robust::axis_across(*corner[0], *corner[1], *corner[2]));
+        std::map<Index, Index> local;
+        std::vector<Index> number(c_.triangles[triangle].begin(), c_.triangles[triangle].end());
+        for (Index k = 0; k < 3; ++k) local[number[k]] = k;
+        for (const Index p : points) {
+            const Index there = division.insert(c_.points[p]);
+            local[p] = there;
+            if (there >= number.size()) number.push_back(p);
+        }
+        for (const auto& [p, q] : segments_[t])
+            if (local.contains(p) && local.contains(q) && local[p] != local[q])
+                division.insert_segment(local[p], local[q]);
+        for (std::size_t k = number.size(); k < division.points().size(); ++k) {
+            const ExactPoint at = division.points()[k];
+            const Target target = target_of(at);
+            number.push_back(add_point(at, target.rank < 3 ? target.place : at));
+        }
+        std::vector<Triangle> pieces;
+        for (const Triangle& piece : division.triangles())
+            pieces.push_back({number[piece[0]], number[piece[1]], number[piece[2]]});
+        replace(triangle, pieces);
+    }
+
+    void replace(Index triangle, const std::vector<Triangle>& pieces) {
+        c_.triangles[triangle] = pieces.front();
+        for (std::size_t k = 1; k < pieces.size(); ++k) {
+            const auto origins = c_.origins[triangle];
+            c_.triangles.push_back(pieces[k]);
+            c_.origins.push_back(origins);
+            c_.is_settled.push_back(false);
+            parents_.push_back(triangle);
+        }
+    }
+
+    void move(Index p, const ExactPoint& target) {
+        if (c_.points[p] == target) return;
+        const double far = distance(c_.points[p].approx(), target.approx());
+        if (far > report_.largest_move) {
+            report_.largest_move = far;
+            report_.largest_move_at = target.approx();
+        }
+        c_.points[p] = target;
+        ++report_.corners_joined;
+    }
+
+    Complex& c_;
+    const Part &own_, &other_;
+    double join_;
+    CutSurface& report_;
+    SurfaceEdges edges_, other_edges_;
+    TriangleTree own_tree_, other_tree_;
+    std::map<Index, ExactPoint> target_;          // of points of the complex
+    std::vector<std::optional<Place>> place_of_;  // of the other's corners
+    std::map<Index, std::vector<Stop>> stops_;    // of the other's edges
+    std::vector<std::vector<Index>> on_edge_, on_face_;
+    std::vector<std::vector<std::array<Index, 2>>> segments_;
+    std::vector<std::vector<Index>> at_point_;
+    std::vector<Index> parents_;
+};
+
+}  // namespace
+
+std::vector<Index> conform(Complex& complex, const std::vector<Index>& own, const std::vector<Index>& others,
+                           double join, CutSurface& report) {
+    const Part other(complex, others, widened(bounds_of(complex, own), join));
+    if (other.triangle.empty()) return {};
+    const Part part(complex, own, widened(other.bounds(), join));
+    if (part.triangle.empty()) return {};
+    return Conformer(complex, part, other, join, report).run();
+}
+
+}  // namespace anvilcast::cutting
