@@ -84,7 +84,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
     const double ulp = 0x1p-52 * (length(surface.bounds().lo) + length(surface.bounds().hi));
     Complex complex = complex_of(surface);
     CutSurface out;
-    tidy(complex, normals);
+    tidy(complex, normals, kGrain * ulp);
     if (options.join > 0) {
         std::vector<std::string> part_of = options.part_of;
         for (Index t = 0; t < surface.triangles.size() && options.part_of.empty(); ++t)

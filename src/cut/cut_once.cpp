@@ -92,7 +92,7 @@ class Cutter {
     CutCount cut(const std::vector<Vec3>& normals, double grain) {
         find_meetings();
         for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) {
-            tidy(complex_, normals, grain);
+            tidy(complex_, normals);
             find_meetings();
         }
         if (meetings_.empty()) return {};

@@ -184,10 +184,11 @@ double height(const Complex& c, Index t) {
 }
 
 /// Takes bad triangles out; true when there was one. Only such as have no triangle in common are treated at a time.
-bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain) {
+bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain, bool turned_too) {
     std::vector<Index> bad;
     for (Index t = 0; t < c.triangles.size(); ++t)
-        if (is_turned(c, t, normals) || is_collinear(c, t) || (!c.is_settled[t] && height(c, t) <= grain))
+        if ((turned_too && is_turned(c, t, normals)) || is_collinear(c, t) ||
+            (!c.is_settled[t] && height(c, t) <= grain))
             bad.push_back(t);
     if (bad.empty()) return false;
     // Of flat ones that lie on each other the longest: the other way round they would make each other anew.
@@ -237,12 +238,13 @@ bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain) {
 }  // namespace
 
 void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain) {
-    constexpr int kMostRounds = 100;
+    constexpr int kMostRounds = 200;
     if (grain > 0) merge_near_points(complex, grain);
     merge_points(complex);
     drop_collapsed(complex);
+    // Folds that make each other anew may stay; what has no area may not.
     for (int round = 0; round < kMostRounds; ++round)
-        if (!remove_bad(complex, normals, grain)) break;
+        if (!remove_bad(complex, normals, grain, round < kMostRounds / 2)) break;
     merge_triangles(complex);
 }
 

@@ -23,6 +23,8 @@ namespace {
 
 using namespace domain;
 
+/// What is not wider than so many times the distance in which bodies are joined is what is left between them.
+constexpr double kLeastOfJoin = 2;
 constexpr double kEndFaceAngle = 40;  // degrees between smooth surfaces
 
 bool is_flat(const std::vector<Vec3>& loop, double flatness) {
@@ -198,6 +200,7 @@ class Search {
         for (std::size_t k = 0; k < openings.size(); ++k) {
             if (pieces[k].empty()) continue;
             measure(openings[k], c, pieces[k]);
+            if (openings[k].hydraulic_diameter() < kLeastOfJoin * join_) continue;
             if (space.regions.sides[pieces[k][0]][0] != Regions::kOutside) turn(openings[k]);
             found.push_back(std::move(openings[k]));
         }

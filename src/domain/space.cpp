@@ -102,7 +102,7 @@ Vec3 find_inside(const Surface& s, const Regions& regions, const TriangleTree& t
         const double a = size(p), b = size(q);
         return a != b ? a > b : p < q;
     });
-    Vec3 best = s.bounds().center();
+    Vec3 best = tree.bounds().center();
     double longest = 0;
     for (std::size_t k = 0; k < n; ++k) {
         const Index t = list[k];

@@ -243,5 +243,42 @@ TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
     }
 }
 
+TEST(CaseFile, ShapesAndSheetsDivideRegions) {
+    const std::string shape =
+        "\n[[region]]\nname = \"turning\"\nshape = \"cylinder\"\nfrom = [0, 0, 0]\nto = [0, 0, 20]\n"
+        "radius = 5\nmoved = [1, 0, 0]\nwithin = [\"gas\"]\nsize = 2\n";
+    const std::string sheet =
+        "\n[[surface]]\nname = \"throat\"\nrole = \"fan\"\nshape = \"disc\"\ncenter = [0, 0, 9]\n"
+        "normal = [0, 0, 1]\nradius = 5\n";
+    const Case c = parse_case(kGood + shape + sheet, "dir/case.toml");
+    EXPECT_EQ(c.regions.size(), 1U);
+    ASSERT_EQ(c.dividers.size(), 2U);
+    EXPECT_EQ(c.dividers[0].region, "turning");
+    EXPECT_EQ(c.dividers[0].within, std::vector<std::string>{"gas"});
+    EXPECT_NEAR(c.dividers[0].surface.bounds().hi.x, 0.006, 1e-12);
+    ASSERT_EQ(c.sizing.refine.size(), 1U);
+    EXPECT_DOUBLE_EQ(c.sizing.refine[0].size, 0.002);
+    EXPECT_TRUE(c.dividers[1].is_sheet());
+    EXPECT_EQ(c.dividers[1].surface.zones[0].role, Role::fan);
+    // Two shapes of one name are one region; what contradicts each other is told.
+    EXPECT_EQ(parse_case(kGood + shape + shape, "dir/case.toml").dividers.size(), 2U);
+    auto told = [&](const std::string& text, const char* what) {
+        EXPECT_NE(message_of(kGood + text).find(what), std::string::npos) << message_of(kGood + text);
+    };
+    told(shape + replaced(shape, "size = 2", "kind = \"solid\""), "which cannot be fluid and solid");
+    told(replaced(shape, "turning", "gas"), "two regions called \"gas\"");
+    told(replaced(shape, "cylinder", "wake"), "is not a shape");
+    told(replaced(shape, "size = 2", "inside = [0, 0, 0]"), "has a shape and inside");
+    told(replaced(shape, "size = 2", "kind = \"void\""), "would leave a hole");
+    told(replaced(sheet, "fan", "wall"), "divides nothing and cannot be wall");
+    told(replaced(sheet, "shape = \"disc\"", "up = [0, 0, 1]"), "does not say where it is");
+    told(replaced(sheet, "radius = 5", "radius = -5"), "radius must be more than 0");
+    EXPECT_NE(message_of(replaced(kGood, "role = \"inlet\"", "role = \"fan\"")).find("an end of the flow"),
+              std::string::npos);
+    const Case typed = parse_case(replaced(kGood, "role = \"inlet\"", "role = \"BC:BCTunnelInflow\""), "case.toml");
+    EXPECT_EQ(typed.openings[0].role, Role::inlet);
+    EXPECT_EQ(typed.openings[0].bc_type, "BCTunnelInflow");
+}
+
 }  // namespace
 }  // namespace anvilcast

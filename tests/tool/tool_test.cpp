@@ -820,6 +820,47 @@ std::string coarser(std::string text, const std::vector<std::pair<std::string, s
     return text;
 }
 
+TEST_F(Tool, MeshesWhatTurnsAsARegionOfItsOwn) {
+    const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/butter-churn";
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_butter_churn '") + directory.string() + "'").c_str()),
+              0);
+    for (const char* file : {"barrel.stl", "rib.stl", "shaft.stl", "board.stl"})
+        EXPECT_TRUE(content(directory / file) == content(demo / file)) << file;
+    const std::string sheet =
+        "[[surface]]\nname = \"half way\"\nrole = \"screen\"\nshape = \"rectangle\"\n"
+        "center = [100, 0, 100]\nnormal = [0, 0, 1]\nup = [0, 1, 0]\nwidth = 60\nheight = 60\n\n";
+    for (const char* cells : {"tetrahedra", "polyhedra"}) {
+        std::ofstream(directory / "churn.toml")
+            << coarser(content(demo / "case.toml"),
+                       {{"per_turn = 36", "per_turn = 16"},
+                        {"surface = 6", "surface = 12"},
+                        {"largest = 9", "largest = 16"},
+                        {"count = 5", "count = 3"},
+                        {"part = \"shaft\"", "part = \"shaft\"\nrole = \"BC:BCWallViscousIsothermal\""},
+                        {"[sizing]", sheet + "[fill]\ncells = \"" + cells + "\"\n\n[sizing]"}});
+        const Outcome o = run("build churn.toml --out churn --json");
+        ASSERT_LE(o.status, 1) << o.err;
+        const nlohmann::json summary = nlohmann::json::parse(o.out);
+        ASSERT_EQ(summary["regions"].size(), 2U);
+        EXPECT_EQ(summary["regions"][1]["name"], "turning");
+        EXPECT_NEAR(summary["regions"][0]["volume"].get<double>() + summary["regions"][1]["volume"].get<double>(),
+                    8.471e-3, 0.02e-3);
+        std::map<std::string, nlohmann::json> zone;
+        for (const auto& z : summary["zones"]) zone[z["name"]] = z;
+        EXPECT_EQ(zone.at("cream-to-turning")["other_name"], "turning-to-cream");
+        EXPECT_NEAR(zone.at("cream-to-turning")["area"].get<double>(), 2 * 3.14159265 * 0.094 * 0.2, 2e-4);
+        EXPECT_EQ(zone.at("half way")["role"], "screen");
+        EXPECT_EQ(zone.at("shaft")["bc_type"], "BCWallViscousIsothermal");
+        for (const auto& z : summary["layers"])
+            if (z["zone"] == "lids" || z["zone"] == "barrel") EXPECT_GT(z["full_share"].get<double>(), 0.9) << z;
+        expect_accepted_by_the_standards_checker("churn");
+    }
+    std::ofstream(directory / "wrong.toml") << coarser(content(demo / "case.toml"), {{"radius = 94", "radius = 0"}});
+    const Outcome wrong = run("plan wrong.toml");
+    EXPECT_EQ(wrong.status, 2);
+    EXPECT_NE(wrong.err.find("line 57: [[region]] \"turning\": radii"), std::string::npos) << wrong.err;
+}
+
 TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/drying-chamber";
     for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"}) {
