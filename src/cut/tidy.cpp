@@ -235,6 +235,22 @@ bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain, bool
     return true;
 }
 
+/// Flat triangles with a side that is next to nothing: its ends become one.
+void collapse_needles(Complex& c) {
+    constexpr double kShort = 1e-6;  // of the longest side
+    for (Index t = 0; t < c.triangles.size(); ++t) {
+        if (!is_collinear(c, t)) continue;
+        const Triangle& v = c.triangles[t];
+        for (std::size_t k = 0; k < 3; ++k) {
+            const auto [first, second] = std::minmax(v[k], v[(k + 1) % 3]);
+            if (distance(c.points[first].approx(), c.points[second].approx()) < kShort * longest_side(c, t))
+                c.points[second] = c.points[first];
+        }
+    }
+    merge_points(c);
+    drop_collapsed(c);
+}
+
 }  // namespace
 
 void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain) {
@@ -243,8 +259,11 @@ void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain) {
     merge_points(complex);
     drop_collapsed(complex);
     // Folds that make each other anew may stay; what has no area may not.
-    for (int round = 0; round < kMostRounds; ++round)
-        if (!remove_bad(complex, normals, grain, round < kMostRounds / 2)) break;
+    for (int round = 0; round < kMostRounds; ++round) {
+        const bool is_late = round >= kMostRounds / 2;
+        if (is_late) collapse_needles(complex);
+        if (!remove_bad(complex, normals, grain, !is_late)) break;
+    }
     merge_triangles(complex);
 }
 
