@@ -77,6 +77,7 @@ const std::map<std::string, std::string> kHeaders{
     {"sheet", "assemble"},
     {"delaunay", "tets"},
     {"placement", "surface"},
+    {"shapes", "surface"},
     {"weld", "surface"},
     {"health", "surface"},
     {"mend", "surface"},
