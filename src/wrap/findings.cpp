@@ -322,7 +322,7 @@ void describe(const Surface& original, const TriangleTree& tree, Settled settled
     wrap.feature_edges = std::move(settled.on_curves);
     wrap.zones = original.zones;
     Description(original, tree, gap_at, settled.is_held, wrap).name_zones(result.bridged);
-    if (!result.bridged.empty()) wrap.zones.push_back({"bridged", Role::wall, ""});
+    if (!result.bridged.empty()) wrap.zones.push_back({"bridged", Role::wall});
     for (Zone& zone : wrap.zones) zone.is_wrapped = true;
     const TriangleTree own(wrap.points, wrap.triangles);
     result.to_original = to_original(wrap, tree, static_cast<Index>(original.zones.size()));
