@@ -851,9 +851,11 @@ TEST_F(Tool, MeshesWhatTurnsAsARegionOfItsOwn) {
         EXPECT_NEAR(zone.at("cream-to-turning")["area"].get<double>(), 2 * 3.14159265 * 0.094 * 0.2, 2e-4);
         EXPECT_EQ(zone.at("half way")["role"], "screen");
         EXPECT_EQ(zone.at("shaft")["bc_type"], "BCWallViscousIsothermal");
-        for (const auto& z : summary["layers"])
-            if (z["zone"] == "lids" || z["zone"] == "barrel") EXPECT_GT(z["full_share"].get<double>(), 0.9) << z;
-        { expect_accepted_by_the_standards_checker("churn"); }
+        for (const auto& z : summary["layers"]) {
+            if (z["zone"] != "lids" && z["zone"] != "barrel") continue;
+            EXPECT_GT(z["full_share"].get<double>(), 0.9) << z;
+        }
+        expect_accepted_by_the_standards_checker("churn");
     }
     std::ofstream(directory / "wrong.toml") << coarser(content(demo / "case.toml"), {{"radius = 94", "radius = 0"}});
     const Outcome wrong = run("plan wrong.toml");
