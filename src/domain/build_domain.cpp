@@ -239,7 +239,7 @@ class Builder {
         const Zone& zone = s.zones[s.zone_of[t]];
         // A wall between two cells of one region, or a shape's skin within its own.
         if (front == behind && (divides_only ? !is_sheet : cell_in_front != cell_behind)) return;
-        if (front == behind && !is_sheet && zone.role != Role::baffle) {
+        if (front == behind && !is_sheet && zone.role != Role::baffle && !is_within_region(zone.role)) {
             note_leftover(t, front);
             if (options.drop_leftovers) return;
         }
