@@ -25,9 +25,9 @@ struct CellsAndBoundary {
 
 /// Finds the faces of the cells and joins the boundary's triangles to them. A boundary face that lies between two cells
 /// (a baffle) becomes two faces, one for each cell, with points of their own but at its free edges; unless its zone's
-/// role is interface and the cells are of two regions, or it is one within a region and they are of one. Throws InputError when a cell refers to a point that is not
-/// there, when more than two cells share a face, when an outer face or one between two regions is in no zone, or when a
-/// boundary face belongs to no cell. O(n log n).
+/// role is interface and the cells are of two regions, or it is one within a region and they are of one. Throws
+/// InputError when a cell refers to a point that is not there, when more than two cells share a face, when an outer
+/// face or one between two regions is in no zone, or when a boundary face belongs to no cell. O(n log n).
 ANVILCAST_API VolumeMesh assemble_mesh(CellsAndBoundary&& cells);
 
 /// A mesh of polyhedra by its faces, in any order.

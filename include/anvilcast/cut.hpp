@@ -51,8 +51,7 @@ struct CutSurface {
 /// is cut is decided exactly, on exact constructed points; positions are rounded to the nearest double once all is cut.
 /// Rounding can bring triangles together that were apart: these are cut again, until none meet; (3) an input in which
 /// nothing meets comes out unchanged, except that points that rounding alone tells apart are one and triangles without
-/// area are gone; (4) the
-/// result does not depend on the number of threads.
+/// area are gone; (4) the result does not depend on the number of threads.
 /// Throws GeometryError with a place when rounding does not come to rest. O((n + k) log n), k the pairs that meet.
 /// Sources: Q. Zhou et al., Mesh arrangements for solid geometry, ACM Trans. Graph. 35 (2016), cutting triangle by
 /// triangle, and again after rounding; M. Attene, Indirect predicates for geometric constructions, CAD 126 (2020),

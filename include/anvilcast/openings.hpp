@@ -35,8 +35,7 @@ struct Opening {
 
 struct OpeningOptions {
     double flatness = 0.01;  ///< a rim's largest distance from its plane that counts as flat, of the rim's size
-    double join =
-        0;  ///< bodies this close to each other (metres) are joined, so that rims run across seams: CutOptions
+    double join = 0;         ///< bodies this close, metres, are joined: rims run across their seams; see CutOptions
     std::vector<std::string> part_of = {};  ///< see CutOptions
 };
 
