@@ -11,6 +11,7 @@
 #include "fill/fill_core.hpp"
 #include "layers/assignment.hpp"
 #include "layers/heights.hpp"
+#include "layers/repeat.hpp"
 
 namespace {
 
@@ -25,13 +26,14 @@ double seconds_of_directions(const SurfaceMesh& surface, const SizeField& field,
     const auto start = std::chrono::steady_clock::now();
     const Assignment a = assign(surface.surface, surface.sides, surface.regions, field, request);
     const Wall wall = find_wall(surface, a.recipe_of_side);
+    const Repeats repeats(wall);
     const Asked asked = ask(wall, field, request.recipes, a.stacks, a.stack_of_side);
     std::vector<double> height;
     for (const LayerStack& s : asked.stack) height.push_back(s.total);
-    const std::vector<Direction> directions = find_directions(wall, height, 30, context);
+    const std::vector<Direction> directions = find_directions(wall, height, repeats, 30, context);
     const std::vector<double> room = rooms_in_gaps(wall, directions, asked);
     const Settled settled =
-        settle(wall, directions, asked, room, std::vector<LayerLimit>(room.size(), LayerLimit::narrow_gap));
+        settle(wall, directions, asked, room, std::vector<LayerLimit>(room.size(), LayerLimit::narrow_gap), repeats);
     return settled.stack.empty() ? 0 : seconds_since(start);
 }
 

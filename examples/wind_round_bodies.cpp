@@ -11,7 +11,7 @@ using namespace anvilcast;
 // A box whose zone and part are called alike, in metres.
 static Surface make_box(const Vec3& lo, const Vec3& hi, const char* name) {
     Surface s;
-    s.zones.push_back({name, Role::wall, {}, name});
+    s.zones.push_back({name, Role::wall, name});
     for (int i = 0; i < 8; ++i)
         s.points.push_back({(i & 1) != 0 ? hi.x : lo.x, (i & 2) != 0 ? hi.y : lo.y, (i & 4) != 0 ? hi.z : lo.z});
     s.triangles = {{0, 2, 3}, {0, 3, 1}, {4, 5, 7}, {4, 7, 6}, {0, 1, 5}, {0, 5, 4},

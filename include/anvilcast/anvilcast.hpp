@@ -27,6 +27,7 @@
 #include <anvilcast/metrics.hpp>
 #include <anvilcast/naming.hpp>
 #include <anvilcast/openings.hpp>
+#include <anvilcast/periodic.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/placement.hpp>
 #include <anvilcast/plan.hpp>
@@ -39,9 +40,9 @@
 #include <anvilcast/report.hpp>
 #include <anvilcast/results.hpp>
 #include <anvilcast/selection.hpp>
+#include <anvilcast/shapes.hpp>
 #include <anvilcast/sheet.hpp>
 #include <anvilcast/sizing.hpp>
-#include <anvilcast/shapes.hpp>
 #include <anvilcast/stl.hpp>
 #include <anvilcast/study.hpp>
 #include <anvilcast/surface.hpp>

@@ -21,6 +21,7 @@ struct CellsAndBoundary {
     std::vector<Index> boundary_zone;
     std::vector<Zone> zones;
     std::vector<Region> regions;
+    std::vector<PeriodicPair> periodic = {};
 };
 
 /// Finds the faces of the cells and joins the boundary's triangles to them. A boundary face that lies between two cells
@@ -41,6 +42,7 @@ struct FacesOfPolyhedra {
     std::vector<Index> cell_region;
     std::vector<Zone> zones;
     std::vector<Region> regions;
+    std::vector<PeriodicPair> periodic = {};
 };
 
 /// Puts the faces in order, and turns those round whose owner has the higher number. Throws InputError as

@@ -11,6 +11,7 @@
 #include <anvilcast/layer_stack.hpp>
 #include <anvilcast/mend.hpp>
 #include <anvilcast/naming.hpp>
+#include <anvilcast/periodic.hpp>
 #include <anvilcast/placement.hpp>
 #include <anvilcast/planar.hpp>
 #include <anvilcast/quality.hpp>
@@ -113,6 +114,7 @@ struct Case {
     std::optional<SurroundSpec> surround;
     std::vector<RegionRequest> regions;
     std::vector<Divider> dividers;  ///< shapes whose insides are regions, and sheets
+    std::vector<PeriodicRequest> periodic;
     double join = 0;  ///< parts within this distance are joined, metres
     bool drop_leftovers = false;
     double absorb = 0;  ///< details narrower than this are taken out of the parts; metres, 0: none

@@ -138,7 +138,8 @@ struct Domain {
     /// For each triangle the region in front, kNone where there is none, and behind. The same one twice: a baffle.
     std::vector<std::array<Index, 2>> sides;
     std::vector<DomainRegion> regions;
-    double volume = 0;  ///< of all regions
+    double volume = 0;                   ///< of all regions
+    std::vector<PeriodicPair> periodic;  ///< see <anvilcast/periodic.hpp>
 
     /// Parts, closing patches and surround as they were before cutting, and the triangle of theirs that each triangle
     /// of the boundary is a piece of: their shape is smooth where cutting made slivers. Empty when there was no

@@ -38,6 +38,7 @@ struct Plan {
     std::optional<WrapResult> wrapped;  ///< its surface left out
     std::vector<RegionPlan> regions;
     std::vector<ZonePlan> zones;
+    std::vector<PeriodicPair> periodic;
     FillCells cells = FillCells::tetrahedra;                ///< what is counted
     int steps = 0;                                          ///< of a swept section; 0: nothing is swept
     bool is_plane = false;                                  ///< volumes are areas then, and areas lengths
@@ -50,7 +51,7 @@ struct Plan {
     std::vector<std::string> beyond;  ///< limits that the mesh would break, each with what to change
     std::vector<std::string> warnings;
     std::vector<std::string> warnings_of_build;  ///< of the last build of the same, besides; see kept.hpp
-    std::vector<StageCost> costs;  ///< of planning
+    std::vector<StageCost> costs;                ///< of planning
 
     double total_cells() const { return core_cells + layer_cells; }
 };

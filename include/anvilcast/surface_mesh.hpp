@@ -36,7 +36,8 @@ struct SurfaceMesh {
     /// For each triangle the region in front, kNone where there is none, and behind; the same one twice: a baffle.
     std::vector<std::array<Index, 2>> sides;
     std::vector<Region> regions;
-    double largest_deviation = 0;  ///< of the mesh from the original and of the original from the mesh, metres
+    std::vector<PeriodicPair> periodic;  ///< the second zone's triangles are images of the first one's, turned over
+    double largest_deviation = 0;        ///< of the mesh from the original and of the original from the mesh, metres
     Vec3 largest_deviation_at;
     std::vector<Vec3> too_far;       ///< places where the deviation asked for could not be reached
     std::vector<SurfaceFlaw> flaws;  ///< left over, worst first of each kind

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
+#include <anvilcast/placement.hpp>
 #include <anvilcast/vectors.hpp>
 #include <anvilcast/zones.hpp>
 #include <cstddef>
@@ -59,6 +60,7 @@ struct VolumeMesh {
 
     std::vector<BoundaryZone> zones;
     std::vector<Region> regions;
+    std::vector<PeriodicPair> periodic;
 
     /// Above 0: a plane mesh, drawn out to a sheet of one cell by so many metres, so that all that knows meshes knows
     /// it. The upper half of the points lies above the lower one, and the last two zones are the sheet's two sides;

@@ -23,10 +23,11 @@ enum class Role {
     degenerate,  ///< shrunk to a line or a point
     inner,       ///< faces within a region that are looked at; no wall
     fan,         ///< the same, where the pressure rises
-    screen       ///< the same, where it falls
+    screen,      ///< the same, where it falls
+    periodic     ///< goes on at another zone, its image
 };
 
-inline constexpr std::size_t kRoles = 14;
+inline constexpr std::size_t kRoles = 15;
 ANVILCAST_API const char* role_name(Role role);
 
 /// Are its faces within a region, cells on both sides of them?
@@ -47,7 +48,6 @@ ANVILCAST_API std::string role_text(const BoundaryRole& role);
 struct Zone {
     std::string name;
     Role role = Role::wall;
-    std::string bc_type = {};    ///< see BoundaryRole
     std::string part = {};       ///< the body or file it came with
     bool role_is_guess = false;  ///< the role was taken from the name, nobody set it
     /// Of an interface: its name as seen from the region in front of it; `name` is what the one behind calls it.
@@ -59,6 +59,7 @@ struct Zone {
     bool is_of_surround = false;
     /// Closes an opening: its rim is given, how it bulges between is not.
     bool is_patch = false;
+    std::string bc_type = {};  ///< see BoundaryRole
 
     BoundaryRole boundary_role() const { return {role, bc_type}; }
     void set(const BoundaryRole& r) {

@@ -84,6 +84,7 @@ VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& in) {
     mesh.cell_offsets.assign(n_cells + 1, 0);
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);
+    mesh.periodic = std::move(in.periodic);
     return mesh;
 }
 

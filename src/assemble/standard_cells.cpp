@@ -271,6 +271,7 @@ VolumeMesh assemble_mesh(CellsAndBoundary&& in) {
     mesh.cell_points = std::move(in.cell_points);
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);
+    mesh.periodic = std::move(in.periodic);
     for (const Zone& z : in.zones) mesh.zones.push_back(without_faces(z));
     mesh.owner.reserve(faces.size());
     mesh.face_offsets.assign(faces.size() + 1, 0);

@@ -41,6 +41,10 @@ class CaseReader {
             case_.dividers.push_back(read_sheet(s, file_.parent_path()));
         }
         check_regions();
+        for (const toml::table* t : list("periodic")) {
+            Section s = section(*t, "[[periodic]]");
+            case_.periodic.push_back(read_periodic(s));
+        }
         read_domain();
         read_sizes();
         read_flow_and_layers();
@@ -95,7 +99,7 @@ class CaseReader {
     Case read_plane() {
         PlaneSpec& plane = case_.plane.emplace();
         const bool has_parts = cuts_parts();
-        std::vector<const char*> strange{"opening", "wrap", "region", "surface", "domain", "fill"};
+        std::vector<const char*> strange{"opening", "wrap", "region", "surface", "periodic", "domain", "fill"};
         if (!has_parts) strange.insert(strange.end(), {"part", "mend", "zone"});
         for (const char* key : strange)
             if (top_.has(key))

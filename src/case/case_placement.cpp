@@ -72,4 +72,24 @@ std::vector<Placement> read_copies(Section& s, const Placement& own, const Lengt
     return out;
 }
 
+PeriodicRequest read_periodic(Section& s) {
+    PeriodicRequest out;
+    const std::vector<std::string> zones = s.texts("zones").value_or(std::vector<std::string>{});
+    if (zones.size() != 2 || zones[0] == zones[1])
+        s.fail("[[periodic]] zones must be two names: the side that repeats, and where; zones = [\"left\", \"right\"]");
+    out.first = zones[0];
+    out.second = zones[1];
+    if (s.has("mirrored"))
+        s.fail(
+            "[[periodic]] a side that repeats is moved or turned, never mirrored; a mirror's plane is a zone with the "
+            "role symmetry");
+    const bool is_told = s.has("moved") || s.has("turned");
+    const Placement image = read_placement(s);
+    if (is_told) out.image = image;
+    out.tolerance = s.positive_length("tolerance");
+    out.place = s.where();
+    s.finish();
+    return out;
+}
+
 }  // namespace anvilcast

@@ -17,4 +17,7 @@ Placement read_placement(Section& s);
 /// on top of the part's own. Without the part itself.
 std::vector<Placement> read_copies(Section& s, const Placement& own, const LengthUnit& unit);
 
+/// Two zones, and how the second stands to the first where that is told.
+PeriodicRequest read_periodic(Section& s);
+
 }  // namespace anvilcast

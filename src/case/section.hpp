@@ -38,6 +38,9 @@ class Section {
     const std::string& name() const { return name_; }
     int line() const { return static_cast<int>(table_.source().begin.line); }
 
+    /// What messages about the table begin with.
+    std::string where() const { return fmt::format("{}, line {}: ", file_, line()); }
+
     [[noreturn]] void fail(const NodePlace& at, const std::string& what) const {
         const std::string& file = at.file.empty() ? file_ : at.file;
         throw InputError(at.line > 0 ? fmt::format("{}, line {}: {}", file, at.line, what)

@@ -306,6 +306,71 @@ void check_cells(const VolumeMesh& mesh, Faults& faults, const Context& context)
             faults.add(fmt::format("face {} {} has the same cell on both sides", f, at(mean_of(mesh, f))));
 }
 
+/// Middles of faces along x, to be looked up by place.
+class FacesByPlace {
+  public:
+    FacesByPlace(const VolumeMesh& mesh, const BoundaryZone& zone) : mesh_(mesh) {
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f)
+            list_.push_back({mean_of(mesh, f), f});
+        std::sort(list_.begin(), list_.end(), [](const Entry& a, const Entry& b) { return a.place.x < b.place.x; });
+    }
+    /// One that has its middle within `reach` of the place and as many corners as there are images, each within reach
+    /// of one of them; the number of faces where there is none.
+    std::size_t at(const Vec3& place, const std::vector<Vec3>& corners, double reach) const {
+        auto entry = std::lower_bound(list_.begin(), list_.end(), place.x - reach,
+                                      [](const Entry& e, double x) { return e.place.x < x; });
+        for (; entry != list_.end() && entry->place.x <= place.x + reach; ++entry)
+            if (distance(entry->place, place) <= reach && has_corners(entry->face, corners, reach)) return entry->face;
+        return mesh_.n_faces();
+    }
+
+  private:
+    struct Entry {
+        Vec3 place;
+        std::size_t face;
+    };
+    bool has_corners(std::size_t f, const std::vector<Vec3>& corners, double reach) const {
+        const auto face = mesh_.face(f);
+        return face.size() == corners.size() && std::all_of(face.begin(), face.end(), [&](Index p) {
+                   return std::any_of(corners.begin(), corners.end(),
+                                      [&](const Vec3& c) { return distance(c, mesh_.points[p]) <= reach; });
+               });
+    }
+    const VolumeMesh& mesh_;
+    std::vector<Entry> list_;
+};
+
+/// Each face of the first zone of a pair has its image among the second one's, which has no others.
+void check_pairs(const VolumeMesh& mesh, Faults& faults) {
+    constexpr double kSame = 1e-9;
+    Box box;
+    for (const Vec3& p : mesh.points) box.include(p);
+    const double reach = kSame * box.diagonal();
+    for (const PeriodicPair& pair : mesh.periodic) {
+        const BoundaryZone *first = nullptr, *second = nullptr;
+        for (const BoundaryZone& zone : mesh.zones) {
+            if (zone.name == pair.first) first = &zone;
+            if (zone.name == pair.second) second = &zone;
+        }
+        if (first == nullptr || second == nullptr || first->n_faces != second->n_faces) {
+            faults.add(fmt::format("the periodic zones \"{}\" and \"{}\" have {} and {} faces", pair.first, pair.second,
+                                   first == nullptr ? 0 : first->n_faces, second == nullptr ? 0 : second->n_faces));
+            continue;
+        }
+        const FacesByPlace there(mesh, *second);
+        std::vector<char> is_met(mesh.n_faces() + 1, 0);
+        for (std::size_t f = first->first_face; f < first->first_face + first->n_faces; ++f) {
+            std::vector<Vec3> corners;
+            for (const Index p : mesh.face(f)) corners.push_back(pair.image(mesh.points[p]));
+            const std::size_t image = there.at(pair.image(mean_of(mesh, f)), corners, reach);
+            if (image == mesh.n_faces() || is_met[image] != 0)
+                faults.add(fmt::format("face {} {} of the periodic zone \"{}\" has no image on \"{}\"", f,
+                                       at(mean_of(mesh, f)), pair.first, pair.second));
+            is_met[image] = 1;
+        }
+    }
+}
+
 /// The area vectors of a closed surface sum up to zero, and every edge of it is met an even number of times.
 void check_regions(const VolumeMesh& mesh, Faults& faults) {
     std::vector<Vec3> sum(mesh.regions.size());
@@ -359,6 +424,7 @@ std::vector<std::string> find_faults(const VolumeMesh& mesh, std::size_t max_fau
         check_cells(mesh, faults, context);
         // What is made of closed sheets of one cell is closed.
         if (!mesh.is_plane()) check_regions(mesh, faults);
+        check_pairs(mesh, faults);
     }
     return faults.finished();
 }

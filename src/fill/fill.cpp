@@ -243,6 +243,7 @@ FilledCore collect(const TetComplex& complex, const SurfaceTriangles& triangles,
     CellsAndBoundary& out = core.cells;
     out.zones = mesh.surface.zones;
     out.regions = mesh.regions;
+    out.periodic = mesh.periodic;
     const std::vector<Index> region = find_region_of(complex, triangles, mesh);
     std::vector<Index> number(complex.points().size(), kNone);
     auto numbered = [&](Index v) {
@@ -276,6 +277,34 @@ FilledCore collect(const TetComplex& complex, const SurfaceTriangles& triangles,
     return core;
 }
 
+/// What is on sides that repeat stays, for it would have to move on both.
+std::vector<char> without_repeated(std::vector<char> may_slide, const SurfaceMesh& mesh) {
+    if (mesh.periodic.empty()) return may_slide;
+    if (may_slide.empty()) may_slide.assign(mesh.surface.points.size(), 1);
+    for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
+        if (mesh.surface.zones[mesh.surface.zone_of[t]].role == Role::periodic)
+            for (const Index p : mesh.surface.triangles[t]) may_slide[p] = 0;
+    return may_slide;
+}
+
+void refuse_on_repeated(const std::vector<AddedBoundaryPoint>& added, const SurfaceMesh& mesh) {
+    std::vector<char> is_repeated(mesh.surface.points.size(), 0);
+    for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
+        if (mesh.surface.zones[mesh.surface.zone_of[t]].role == Role::periodic)
+            for (const Index p : mesh.surface.triangles[t]) is_repeated[p] = 1;
+    std::vector<Vec3> places;
+    for (const AddedBoundaryPoint& point : added)
+        if (std::all_of(point.corners.begin(), point.corners.end(),
+                        [&](Index p) { return p == kNone || is_repeated[p] != 0; }))
+            places.push_back(point.place);
+    if (places.empty()) return;
+    const Vec3& p = places.front();
+    throw FillObstacle(fmt::format("the fill needs a point on a periodic side near [{:.6g}, {:.6g}, {:.6g}] m that the "
+                                   "other side does not have; ask for another size there",
+                                   p.x, p.y, p.z),
+                       places);
+}
+
 /// Sweeps over the cells in each of two passes.
 constexpr int kSweeps = 2;
 
@@ -285,13 +314,15 @@ constexpr int kSweeps = 2;
 namespace fill {
 
 FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
-                     const Context& context, FillReport& r, const std::vector<char>& may_slide,
+                     const Context& context, FillReport& r, const std::vector<char>& slidable,
                      const BoundaryCheck& check) {
+    const std::vector<char> may_slide = without_repeated(slidable, surface);
     context.report("fill", "triangulation of the boundary points", 0);
     Start start = triangulate(surface.surface, context);
     RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
     r.boundary_points_lifted = lift_splits(start.complex, start.surface, recovery.splits);
     r.boundary_points_added = added_points(start, recovery.splits);
+    if (!surface.periodic.empty()) refuse_on_repeated(r.boundary_points_added, surface);
     if (check) check(r.boundary_points_added);
     r.edges_flipped_in = recovery.edges_by_flips;
     r.faces_flipped_in = recovery.faces_by_flips;

@@ -127,6 +127,7 @@ std::vector<Part> split(const VolumeMesh& mesh) {
 CellsAndBoundary join(const VolumeMesh& mesh, const std::vector<Part>& parts, ImproveReport& report) {
     CellsAndBoundary out;
     out.regions = mesh.regions;
+    out.periodic = mesh.periodic;
     std::vector<Index> number(mesh.points.size(), kNone);
     auto numbered = [&](Index p, const Vec3& place) {
         if (number[p] == kNone) {

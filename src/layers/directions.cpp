@@ -7,6 +7,8 @@
 #include <numbers>
 #include <queue>
 
+#include "layers/repeat.hpp"
+
 namespace anvilcast::layers {
 namespace {
 
@@ -54,9 +56,11 @@ Vec3 without(const Vec3& v, const Vec3& unit) { return v - unit * dot(v, unit); 
 
 class Finder {
   public:
-    Finder(const Wall& wall, const std::vector<double>& height, double feature_angle_deg, const Context& context)
+    Finder(const Wall& wall, const std::vector<double>& height, const Repeats& repeats, double feature_angle_deg,
+           const Context& context)
         : wall_(wall),
           height_(height),
+          repeats_(repeats),
           feature_(std::cos(feature_angle_deg * std::numbers::pi / 180)),
           context_(context),
           out_(wall.feet.size()),
@@ -67,6 +71,7 @@ class Finder {
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_base(static_cast<Index>(f)); });
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_in_fan(static_cast<Index>(f)); });
         find_centers();
+        repeat_bases();
         // The ends of a fan hold it up: they do not lean.
         for (const Foot& foot : wall_.feet)
             for (const Index end : foot.fan)
@@ -161,6 +166,12 @@ class Finder {
         for (const Corner c : wall_.corners_of(f)) {
             const Vec3& n = wall_.normal_of_side[Wall::side_of(c)];
             mean += n * angle_at(c);
+            if (std::none_of(normals.begin(), normals.end(), [&n](const Vec3& m) { return dot(m, n) > kSame; }))
+                normals.push_back(n);
+        }
+        // Beyond a side that repeats the wall goes on.
+        for (const Vec3& n : repeats_.normals_beyond(f)) {
+            mean += n;
             if (std::none_of(normals.begin(), normals.end(), [&n](const Vec3& m) { return dot(m, n) > kSame; }))
                 normals.push_back(n);
         }
@@ -265,6 +276,41 @@ class Finder {
         }
     }
 
+    /// What is images of each other goes the same way; it goes nowhere where the shores differ.
+    void repeat_bases() {
+        for (const auto& family : repeats_.families()) {
+            const Direction& original = out_[family.front()];
+            const bool is_alike = std::all_of(family.begin(), family.end(), [&](Index f) {
+                return out_[f].shoreline == original.shoreline && (out_[f].step == Vec3{}) == (original.step == Vec3{});
+            });
+            for (const Index f : family) {
+                if (!is_alike) {
+                    out_[f].step = {};
+                    out_[f].shoreline = Shoreline::blocked;
+                    out_[f].limit = LayerLimit::corner_of_zone;
+                    continue;
+                }
+                const Placement& by = repeats_.by(f);
+                normal_[f] = by.direction(normal_[family.front()]);
+                out_[f].step = by.direction(original.step);
+                out_[f].axis = by.direction(original.axis);
+                out_[f].is_fixed = original.is_fixed;
+                out_[f].share = original.share;
+                out_[f].limit = original.limit;
+            }
+        }
+    }
+
+    /// The mean of all members of a family, for each of them.
+    void even_out(std::vector<Vec3>& step) const {
+        for (const auto& family : repeats_.families()) {
+            Vec3 mean;
+            for (const Index f : family)
+                mean += inverse(repeats_.by(f)).direction(step[f]) / static_cast<double>(family.size());
+            for (const Index f : family) step[f] = repeats_.by(f).direction(mean);
+        }
+    }
+
     // ---- leaning ----
 
     /// What of a vector the foot may take on without losing height over its walls or leaving its shore.
@@ -340,8 +386,17 @@ class Finder {
                 queue.push({far[g], g});
             }
         }
+        for (const auto& family : repeats_.families()) {
+            const auto reached = std::find_if(family.begin(), family.end(), [&](Index f) { return reach[f] > 0; });
+            if (reached == family.end() || !may_lean(*reached)) continue;
+            for (const Index f : family) {
+                reach[f] = std::max(reach[f], reach[*reached]);
+                active.push_back(f);
+            }
+        }
         std::sort(active.begin(), active.end());
         active.erase(std::unique(active.begin(), active.end()), active.end());
+        even_out(step);
         return active;
     }
 
@@ -377,11 +432,13 @@ class Finder {
                 }
             });
             for (std::size_t i = 0; i < active.size(); ++i) step[active[i]] = fresh[i];
+            even_out(step);
         }
     }
 
     const Wall& wall_;
     const std::vector<double>& height_;
+    const Repeats& repeats_;
     double feature_;
     const Context& context_;
     std::vector<Direction> out_;
@@ -390,9 +447,9 @@ class Finder {
 
 }  // namespace
 
-std::vector<Direction> find_directions(const Wall& wall, const std::vector<double>& height, double feature_angle_deg,
-                                       const Context& context) {
-    return Finder(wall, height, feature_angle_deg, context).find();
+std::vector<Direction> find_directions(const Wall& wall, const std::vector<double>& height, const Repeats& repeats,
+                                       double feature_angle_deg, const Context& context) {
+    return Finder(wall, height, repeats, feature_angle_deg, context).find();
 }
 
 Vec3 most_normal(std::span<const Vec3> normals) {

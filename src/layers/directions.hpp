@@ -26,13 +26,15 @@ struct Direction {
     LayerLimit limit = LayerLimit::none;
 };
 
+class Repeats;
+
 /// The most normal normal of each foot's faces (Aubry & Loehner 2008), scaled so that a height is kept over all of
 /// them; within the zones beside the walls where there are any. Round sharp edges the directions of the feet nearby
 /// lean over, so that columns do not meet over a concave edge and do not fan out over a convex one: the lean at the
 /// edge fades out over some heights, as the solution of a screened Poisson equation does. `height`: of the whole stack
-/// at each foot, metres. Parallel, the same on any number of threads.
-std::vector<Direction> find_directions(const Wall& wall, const std::vector<double>& height, double feature_angle_deg,
-                                       const Context& context);
+/// at each foot, metres; those of `repeats` are images of each other. Parallel, the same on any number of threads.
+std::vector<Direction> find_directions(const Wall& wall, const std::vector<double>& height, const Repeats& repeats,
+                                       double feature_angle_deg, const Context& context);
 
 /// The unit vector with the largest smallest dot product with some unit vectors; exact for up to eight different ones.
 Vec3 most_normal(std::span<const Vec3> normals);

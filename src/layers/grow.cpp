@@ -17,6 +17,7 @@
 #include "base/thread_limit.hpp"
 #include "geometry/triangle_shape.hpp"
 #include "layers/assignment.hpp"
+#include "layers/repeat.hpp"
 #include "layers/shore.hpp"
 
 namespace anvilcast {
@@ -52,12 +53,15 @@ class Grower {
             if (const Index z = assignment_.stack_of_side[side]; z != kNone)
                 fans.height_in_sizes[side] = assignment_.stacks[z].total / assignment_.size_of_stack[z];
         wall_ = find_wall(mesh, assignment_.recipe_of_side, fans);
+        repeats_.emplace(wall_);
+        repeats_->join_umbrellas(wall_);
         asked_ = ask(wall_, sizes, request.recipes, assignment_.stacks, assignment_.stack_of_side);
+        make_equal(*repeats_, asked_);
         context.report("layers", "directions", 0.1);
         std::vector<double> height(wall_.feet.size());
         std::transform(asked_.stack.begin(), asked_.stack.end(), height.begin(),
                        [](const LayerStack& s) { return s.total; });
-        directions_ = find_directions(wall_, height, kFeatureAngle, context);
+        directions_ = find_directions(wall_, height, *repeats_, kFeatureAngle, context);
         context.report("layers", "gaps", 0.3);
         room_ = rooms_in_gaps(wall_, directions_, asked_);
         why_.assign(room_.size(), LayerLimit::narrow_gap);
@@ -74,13 +78,14 @@ class Grower {
                     room_[f] = 0;
                     why_[f] = LayerLimit::fill;
                 }
+        make_rooms_equal();
         shores_ = std::make_unique<Shores>(wall_, directions_, kFeatureAngle);
     }
 
     LayerStacks grow() {
         for (round_ = 0; round_ < kMostRounds; ++round_) {
             context_.report("layers", "columns", 0.4 + 0.5 * round_ / kMostRounds);
-            Settled before = std::exchange(settled_, settle(wall_, directions_, asked_, room_, why_));
+            Settled before = std::exchange(settled_, settle(wall_, directions_, asked_, room_, why_, *repeats_));
             find_changed(before);
             if (place_levels() && are_cells_valid() && cut_shores() && is_core_sound()) {
                 describe();
@@ -94,6 +99,22 @@ class Grower {
     }
 
   private:
+    /// What repeats has as much room as where there is least.
+    void make_rooms_equal() {
+        for (const Index f : repeats_->alone()) {
+            room_[f] = 0;
+            why_[f] = LayerLimit::corner_of_zone;
+        }
+        for (const auto& family : repeats_->families()) {
+            const Index least = *std::min_element(family.begin(), family.end(),
+                                                  [this](Index f, Index g) { return room_[f] < room_[g]; });
+            for (const Index f : family) {
+                room_[f] = room_[least];
+                why_[f] = why_[least];
+            }
+        }
+    }
+
     /// Columns are numbered by the wall and the recipes, which are the same.
     void take_rooms_of(const LayerStacks& earlier) {
         for (std::size_t f = 0; f < room_.size(); ++f) {
@@ -125,6 +146,11 @@ class Grower {
         why_[f] = limit;
     }
     bool shrink_all(std::vector<Index> feet, LayerLimit limit) {
+        if (!repeats_->empty()) {
+            const std::vector<Index> given = std::exchange(feet, {});
+            for (const Index f : given)
+                for (const Index g : repeats_->family_of(f)) feet.push_back(g);
+        }
         std::sort(feet.begin(), feet.end());
         feet.erase(std::unique(feet.begin(), feet.end()), feet.end());
         for (const Index f : feet) shrink(f, limit);
@@ -151,10 +177,19 @@ class Grower {
             }
             top_[f] = count(f) > 0 ? out_.levels[out_.columns[f].first + out_.columns[f].count - 1] : wall_.place_of(f);
         });
+        for (const auto& family : repeats_->families())
+            for (const Index f : family) repeat_levels(family.front(), f);
         std::vector<Index> failed;
         for (Index f = 0; f < n; ++f)
             if (has_failed[f] != 0) failed.push_back(f);
         return shrink_all(std::move(failed), LayerLimit::corner_of_zone);
+    }
+
+    void repeat_levels(Index original, Index f) {
+        if (f == original) return;
+        const LayerStacks::Column &from = out_.columns[original], &to = out_.columns[f];
+        for (Index k = 0; k < to.count; ++k) out_.levels[to.first + k] = repeats_->by(f)(out_.levels[from.first + k]);
+        if (to.count > 0) top_[f] = out_.levels[to.first + to.count - 1];
     }
 
     const Vec3& level(Index f, Index k) const { return out_.level(out_.columns[f], k, mesh_.surface.points); }
@@ -254,6 +289,7 @@ class Grower {
     /// Sizes near the walls as the tops are: where those are drawn together the shore is finer too.
     bool cut_shores() {
         cut_ = shores_->cut(settled_.stack, top_, shores_as_they_are_, sizes_, context_);
+        if (cut_.failed.empty()) cut_.failed = repeats_->repeat_shores(cut_);
         return shrink_all(cut_.failed, LayerLimit::corner_of_zone);
     }
 
@@ -264,6 +300,7 @@ class Grower {
         core.surface.points = cut_.points;
         core.surface.zones = mesh_.surface.zones;
         core.regions = mesh_.regions;
+        core.periodic = mesh_.periodic;
         out_.face_of_core.clear();
         out_.wall_of_core.clear();
         for (Index f = 0; f < wall_.feet.size(); ++f) {
@@ -420,7 +457,7 @@ class Grower {
         const bool is_new = std::none_of(shores_as_they_are_.begin(), shores_as_they_are_.end(),
                                          [&](const Box& kept) { return holds(kept, box.lo) && holds(kept, box.hi); });
         if (is_new) {
-            shores_as_they_are_.push_back(box);
+            for (const Box& there : repeats_->with_images(box)) shores_as_they_are_.push_back(there);
             return true;
         }
         const std::size_t n = feet.size();
@@ -478,6 +515,7 @@ class Grower {
     const Context& context_;
     Assignment assignment_;
     Wall wall_;
+    std::optional<Repeats> repeats_;
     Asked asked_;
     std::vector<Direction> directions_;
     std::vector<double> room_;

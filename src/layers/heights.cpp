@@ -7,6 +7,7 @@
 #include <queue>
 
 #include "layers/assignment.hpp"
+#include "layers/repeat.hpp"
 
 namespace anvilcast::layers {
 namespace {
@@ -146,6 +147,20 @@ void even_out_umbrellas(const Wall& wall, std::vector<int>& count, std::vector<L
     }
 }
 
+/// Of each family. False when all were equal.
+bool lower_to_lowest(const Repeats& repeats, std::vector<double>& height) {
+    bool has_lowered = false;
+    for (const auto& family : repeats.families()) {
+        double least = Box::inf;
+        for (const Index f : family) least = std::min(least, height[f]);
+        for (const Index f : family) {
+            has_lowered = has_lowered || height[f] > least;
+            height[f] = least;
+        }
+    }
+    return has_lowered;
+}
+
 }  // namespace
 
 Asked ask(const Wall& wall, const SizeField& sizes, const std::vector<LayerRecipe>& recipes,
@@ -186,6 +201,32 @@ Asked ask(const Wall& wall, const SizeField& sizes, const std::vector<LayerRecip
     return out;
 }
 
+void make_equal(const Repeats& repeats, Asked& asked) {
+    for (const auto& family : repeats.families()) {
+        double first = 0, growth = 0;
+        const auto n = static_cast<double>(family.size());
+        const Index original = family.front();
+        Index most = original;
+        for (const Index f : family) {
+            first += std::log(asked.stack[f].first) / n;
+            growth += std::log(asked.stack[f].growth) / n;
+            if (asked.stack[f].count > asked.stack[most].count) most = f;
+            asked.squeeze_to[original] = std::min(asked.squeeze_to[original], asked.squeeze_to[f]);
+            asked.gap_cells[original] = std::max(asked.gap_cells[original], asked.gap_cells[f]);
+        }
+        LayerStack stack = asked.stack[most];
+        stack.first = std::exp(first);
+        stack.growth = std::exp(growth);
+        stack = squeezed(stack, stack.count, Box::inf);
+        for (const Index f : family) {
+            asked.stack[f] = stack;
+            asked.squeeze_to[f] = asked.squeeze_to[original];
+            asked.gap_cells[f] = asked.gap_cells[original];
+            asked.size[f] = asked.size[original];
+        }
+    }
+}
+
 std::vector<double> rooms_in_gaps(const Wall& wall, const std::vector<Direction>& directions, const Asked& asked) {
     const GapFinder finder(wall, directions, asked);
     std::vector<double> room(wall.feet.size());
@@ -195,7 +236,7 @@ std::vector<double> rooms_in_gaps(const Wall& wall, const std::vector<Direction>
 }
 
 Settled settle(const Wall& wall, const std::vector<Direction>& directions, const Asked& asked,
-               const std::vector<double>& room, const std::vector<LayerLimit>& limit_of_room) {
+               const std::vector<double>& room, const std::vector<LayerLimit>& limit_of_room, const Repeats& repeats) {
     const std::size_t n = wall.feet.size();
     Settled out;
     out.limit.assign(n, LayerLimit::none);
@@ -229,16 +270,19 @@ Settled settle(const Wall& wall, const std::vector<Direction>& directions, const
             });
     }
     for (std::size_t f = 0; f < n; ++f) height[f] = std::min(height[f], asked.stack[f].height(count[f]));
-    limit_rise(
-        wall, height,
-        [&](Index f, Index g) {
-            return kSteepest * distance(wall.place_of(f), wall.place_of(g)) +
-                   // A step of one layer is no slope.
-                   std::max(0.0, asked.stack[g].height(count[g]) - asked.stack[g].height(std::min(count[g], count[f])));
-        },
-        [&](Index g, Index) {
-            if (out.limit[g] == LayerLimit::none) out.limit[g] = LayerLimit::slope;
-        });
+    do
+        limit_rise(
+            wall, height,
+            [&](Index f, Index g) {
+                return kSteepest * distance(wall.place_of(f), wall.place_of(g)) +
+                       // A step of one layer is no slope.
+                       std::max(0.0,
+                                asked.stack[g].height(count[g]) - asked.stack[g].height(std::min(count[g], count[f])));
+            },
+            [&](Index g, Index) {
+                if (out.limit[g] == LayerLimit::none) out.limit[g] = LayerLimit::slope;
+            });
+    while (lower_to_lowest(repeats, height));
     out.stack.resize(n);
     tbb::parallel_for(std::size_t{0}, n, [&](std::size_t f) {
         out.stack[f] = squeezed(asked.stack[f], count[f], std::max(height[f], 1e-3 * asked.stack[f].height(count[f])));

@@ -25,9 +25,12 @@ struct Settled {
     std::vector<LayerStack> stack;  ///< with as many layers as there is room for
     std::vector<LayerLimit> limit;  ///< of those that are not as asked
 };
+/// One stack for all feet of a family: the mean of what is asked at each, with the most layers.
+void make_equal(const Repeats& repeats, Asked& asked);
+
 /// The stacks in the rooms that there are: squeezed, then shortened; neighbours differ by at most one layer, and the
 /// top is nowhere steep.
 Settled settle(const Wall& wall, const std::vector<Direction>& directions, const Asked& asked,
-               const std::vector<double>& room, const std::vector<LayerLimit>& limit_of_room);
+               const std::vector<double>& room, const std::vector<LayerLimit>& limit_of_room, const Repeats& repeats);
 
 }  // namespace anvilcast::layers

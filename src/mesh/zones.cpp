@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::array<const char*, kRoles> kRoleNames{"wall",       "inlet",  "outlet", "symmetry", "farfield",
                                                      "interface",  "baffle", "slip",   "open",     "axis",
-                                                     "degenerate", "inner",  "fan",    "screen"};
+                                                     "degenerate", "inner",  "fan",    "screen",   "periodic"};
 
 /// The types that the CGNS standard lists, and what each is to us.
 struct StandardType {

@@ -186,6 +186,7 @@ Plan plan(const Case& c, const Context& context, KeptStages* kept) {
     for (std::size_t r = 0; r < domain.regions.size(); ++r)
         out.regions.push_back(
             {domain.regions[r].name, domain.regions[r].kind, domain.regions[r].volume, p.cells_of_region[r]});
+    out.periodic = domain.periodic;
     out.triangles = p.triangles;
     out.core_cells = p.cells;
     for (std::size_t z = 0; z < domain.boundary.zones.size(); ++z) {

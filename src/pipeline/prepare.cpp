@@ -350,6 +350,7 @@ Domain prepare_domain(const Case& c, BuildResult& result, const Context& context
                 fmt::format("zone \"{}\" is gone: it was narrower everywhere than [sizing] absorb = {}", zone,
                             format_length(c.absorb, c.unit)));
     }
+    domain = make_periodic(domain, c.periodic, c.unit);
     for (const Zone& zone : domain.boundary.zones)
         if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);
     return domain;

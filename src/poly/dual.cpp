@@ -5,6 +5,7 @@
 #include "assemble/face_order.hpp"
 #include "base/thread_limit.hpp"
 #include "poly/faces.hpp"
+#include "poly/match_sides.hpp"
 #include "poly/merge.hpp"
 #include "poly/points.hpp"
 #include "poly/polish.hpp"
@@ -22,6 +23,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
 
     VolumeMesh out;
     out.regions = mesh.regions;
+    out.periodic = mesh.periodic;
     for (const BoundaryZone& z : mesh.zones) out.zones.push_back(without_faces(z));
     out.cell_types.assign(n, CellType::polyhedron);
     out.cell_offsets.assign(n + 1, 0);
@@ -64,6 +66,7 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
     context.report("fill", "polyhedra", 0.8);
     const std::size_t bad = polish(frame, nodes, cell_faces, std::move(centroids), out);
     const std::size_t merged = merge_unsound(out);
+    match_sides(out);
     if (counts != nullptr) *counts = {bad, merged};
     return out;
 }

@@ -48,9 +48,31 @@ DualFrame::DualFrame(const VolumeMesh& mesh, const LayerSlots& slots, double fea
     number_layers();
     number_polyhedra(cells);
     find_cut_sides();
-    if (cuts_.empty() && cut_sides_.empty()) return;
-    find_edges();
-    judge_edges();
+    if (!cuts_.empty() || !cut_sides_.empty()) {
+        find_edges();
+        judge_edges();
+    }
+    mark_repeated();
+}
+
+void DualFrame::mark_repeated() {
+    if (mesh_.periodic.empty()) return;
+    is_repeated_edge_.assign(n_edges(), 0);
+    for (const BoundaryZone& zone : mesh_.zones) {
+        if (zone.role != Role::periodic) continue;
+        for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
+            const auto p = mesh_.face(f);
+            for (std::size_t k = 0; k < p.size(); ++k)
+                if (const auto e = find_edge(p[k], p[(k + 1) % p.size()])) is_repeated_edge_[*e] = 1;
+        }
+    }
+}
+
+bool DualFrame::is_repeated(Node node) const {
+    if (is_repeated_edge_.empty()) return false;
+    const Index i = index(node);
+    if (kind(node) == NodeKind::edge) return is_repeated_edge_[i] != 0;
+    return kind(node) == NodeKind::face && zone_of(i) != kNone && mesh_.zones[zone_of(i)].role == Role::periodic;
 }
 
 /// Those of a tetrahedron in the order of the corners that they do not have.

@@ -66,6 +66,8 @@ class DualFrame {
     bool is_kept_edge(Index edge) const { return is_kept_edge_[edge] != 0; }
     /// On an edge of the boundary or of an interface that is sharp.
     bool is_feature(Index vertex) const { return is_feature_[vertex] != 0; }
+    /// On a side that repeats: nodes there must not depend on what lies behind it.
+    bool is_repeated(Node node) const;
     /// On the rim of a stack, where its side is part of the boundary.
     bool is_on_rim(Index vertex) const { return is_on_rim_[vertex] != 0; }
 
@@ -123,6 +125,7 @@ class DualFrame {
     void find_ends_and_kept_faces();
     void find_edges();
     void judge_edges();
+    void mark_repeated();
     CoreCells core_cells_at_kept_faces() const;
     void part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
     void divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
@@ -144,6 +147,7 @@ class DualFrame {
     std::vector<std::array<Node, 2>> ends_;  // of the cells from the first layer cell on
     std::vector<Index> first_far_, far_, near_;
     std::vector<char> is_far_, is_kept_edge_, is_sharp_, is_special_, is_feature_, is_on_rim_;
+    std::vector<char> is_repeated_edge_;          // empty where nothing repeats
     std::vector<Index> core_of_, layer_of_;       // polyhedron of each vertex, or kSeveral and the first part
     std::vector<Part> core_parts_, layer_parts_;  // where there are several: by vertex and cell
     std::vector<Cut> cuts_;                       // by vertex

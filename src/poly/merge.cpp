@@ -217,6 +217,7 @@ class Merger {
         out.cell_offsets.assign(n + 1, 0);
         out.points = mesh_.points;
         out.regions = mesh_.regions;
+        out.periodic = mesh_.periodic;
         std::vector<Index> zone_of(mesh_.n_faces(), kNone), kept;
         for (Index z = 0; z < mesh_.zones.size(); ++z) {
             const BoundaryZone& zone = mesh_.zones[z];

@@ -5,9 +5,9 @@
 
 namespace anvilcast::poly {
 
-/// Joins each polyhedron that has no volume, by one of the usual definitions, or that touches itself along an edge, with
-/// the neighbour of its region that it shares most of its surface with, and again until it is sound. Where walls of
-/// layers meet in sharp corners, or columns end beside each other, such polyhedra cannot always be avoided by moving
+/// Joins each polyhedron that has no volume, by one of the usual definitions, or that touches itself along an edge,
+/// with the neighbour of its region that it shares most of its surface with, and again until it is sound. Where walls
+/// of layers meet in sharp corners, or columns end beside each other, such polyhedra cannot always be avoided by moving
 /// points. Returns how many were joined. Faces, points and zones stay, but for the faces between what became one. O(n).
 std::size_t merge_unsound(VolumeMesh& polyhedra);
 

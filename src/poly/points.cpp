@@ -143,6 +143,7 @@ class Places {
         return frame_.is_layer(own) || (other != kNone && frame_.is_layer(other));
     }
     bool is_free(Node n) const {
+        if (frame_.is_repeated(n)) return false;
         const Index i = frame_.index(n);
         switch (frame_.kind(n)) {
             case DualFrame::NodeKind::cell:
@@ -160,6 +161,7 @@ class Places {
     /// `middle(vertex, cell)`: of the polyhedron that the cell's corner belongs to.
     template <typename Middle>
     Vec3 place(Node node, const Middle& middle) const {
+        if (frame_.is_repeated(node)) return mean_of_corners(node);
         const Index i = frame_.index(node);
         switch (frame_.kind(node)) {
             case DualFrame::NodeKind::vertex:
@@ -174,6 +176,13 @@ class Places {
         const auto v = mesh_.cell(i);
         if (v.size() == 4) return in_tetrahedron({middle(v[0], i), middle(v[1], i), middle(v[2], i), middle(v[3], i)});
         return mean_of(mesh_, v);
+    }
+
+    /// Of a face or an edge.
+    Vec3 mean_of_corners(Node node) const {
+        const Index i = frame_.index(node);
+        if (frame_.kind(node) == DualFrame::NodeKind::face) return mean_of(mesh_, mesh_.face(i));
+        return midpoint(mesh_.points[frame_.ends_of(i)[0]], mesh_.points[frame_.ends_of(i)[1]]);
     }
 
     /// Of the polyhedra at a corner of a kept face, on its sides. Columns stand upright on their wall.

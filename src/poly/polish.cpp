@@ -271,6 +271,7 @@ class Polish {
     Vec3 allowed(Index point, const Vec3& p) const {
         const VolumeMesh& mesh = frame_.mesh();
         const Node node = nodes_.node_of[point];
+        if (frame_.is_repeated(node)) return out_.points[point];
         const Index i = frame_.index(node);
         switch (frame_.kind(node)) {
             case DualFrame::NodeKind::cell:

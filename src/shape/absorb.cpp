@@ -108,6 +108,7 @@ class Round {
         }
         Domain out;
         out.regions = domain_.regions;
+        out.periodic = domain_.periodic;
         out.leftovers = domain_.leftovers;
         out.left_out = domain_.left_out;
         std::vector<Index> example(features_.n_patches);

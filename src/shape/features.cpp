@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <set>
 
 #include "base/disjoint_sets.hpp"
 
@@ -86,6 +87,101 @@ void find_curves(const EdgesAtPoints& at, Features& out) {
     follow_all(false);
 }
 
+/// On the sides of a periodic domain what is a feature on one is one on the other.
+class Repetition {
+  public:
+    explicit Repetition(const Domain& domain)
+        : domain_(domain), images_(images_of_points(domain.boundary, domain.periodic)) {}
+
+    /// Edges within the sides that one of the two has.
+    void complete_edges(const SurfaceEdges& edges, std::vector<Edge>& features) const {
+        if (images_.empty()) return;
+        std::vector<Edge> all;
+        for (std::size_t e = 0; e < edges.size(); ++e) all.push_back(edges.ends(e));
+        std::sort(all.begin(), all.end());
+        for (std::size_t before = 0; before != features.size();) {
+            before = features.size();
+            std::set<Edge> known(features.begin(), features.end());
+            for (const auto& image : images_)
+                for (const Edge& e : all) {
+                    const Edge there = image_of(image, e);
+                    if (there[0] == kNone || known.contains(e) == known.contains(there)) continue;
+                    if (!std::binary_search(all.begin(), all.end(), there)) continue;
+                    for (const Edge& one : {e, there})
+                        if (known.insert(one).second) features.push_back(one);
+                }
+        }
+        std::sort(features.begin(), features.end());
+    }
+
+    void complete_corners(std::vector<PointKind>& kind) const {
+        for (bool is_done = images_.empty(); !is_done;) {
+            is_done = true;
+            for (const auto& image : images_)
+                for (Index p = 0; p < image.size(); ++p) {
+                    const Index q = image[p];
+                    if (q == kNone || kind[p] == kind[q]) continue;
+                    if (kind[p] != PointKind::corner && kind[q] != PointKind::corner) continue;
+                    kind[p] = kind[q] = PointKind::corner;
+                    is_done = false;
+                }
+        }
+    }
+
+    /// Tells whose image each curve is, and lists its points in the other's order.
+    void order_curves(Features& out) const {
+        if (images_.empty()) return;
+        std::vector<ImageLink> links;
+        for (Index c = 0; c < out.curves.size(); ++c)
+            for (Index k = 0; k < images_.size(); ++k) {
+                const Edge there = image_of(images_[k], {out.curves[c].points[0], out.curves[c].points[1]});
+                const Index image = there[0] == kNone ? kNone : out.curve_at(there);
+                if (image != kNone && image_of(images_[k], out.curves[c]).size() == out.curves[image].points.size())
+                    links.push_back({c, image, k});
+            }
+        out.original_curves = originals_of(out.curves.size(), links, domain_.periodic);
+        // From each original outwards, over one link after the other.
+        std::vector<char> is_ordered(out.curves.size(), 0);
+        for (Index c = 0; c < out.curves.size(); ++c) is_ordered[c] = out.original_curves.is_image(c) ? 0 : 1;
+        for (bool is_done = false; !is_done;) {
+            is_done = true;
+            for (const ImageLink& l : links) {
+                if (is_ordered[l.from] == is_ordered[l.to]) continue;
+                const bool forward = is_ordered[l.from] != 0;
+                const Index known = forward ? l.from : l.to, other = forward ? l.to : l.from;
+                out.curves[other].points = image_of(forward ? images_[l.pair] : reversed(l.pair), out.curves[known]);
+                is_ordered[other] = 1;
+                is_done = false;
+            }
+        }
+    }
+
+  private:
+    static Edge image_of(const std::vector<Index>& image, const Edge& e) {
+        const Index a = image[e[0]], b = image[e[1]];
+        if (a == kNone || b == kNone) return {kNone, kNone};
+        return {std::min(a, b), std::max(a, b)};
+    }
+    /// Empty where a point has none.
+    static std::vector<Index> image_of(const std::vector<Index>& image, const FeatureCurve& curve) {
+        std::vector<Index> out;
+        for (const Index p : curve.points) {
+            if (image[p] == kNone) return {};
+            out.push_back(image[p]);
+        }
+        return out;
+    }
+    std::vector<Index> reversed(Index pair) const {
+        std::vector<Index> back(images_[pair].size(), kNone);
+        for (Index p = 0; p < back.size(); ++p)
+            if (images_[pair][p] != kNone) back[images_[pair][p]] = p;
+        return back;
+    }
+
+    const Domain& domain_;
+    std::vector<std::vector<Index>> images_;  // of each pair
+};
+
 double angle_at(const Surface& s, Index t, int k) {
     const Vec3 u = s.corner(t, (k + 1) % 3) - s.corner(t, k), v = s.corner(t, (k + 2) % 3) - s.corner(t, k);
     return std::atan2(length(cross(u, v)), dot(u, v));
@@ -132,17 +228,20 @@ Features find_features(const Domain& domain, double feature_angle) {
     for (Index t = 0; t < s.triangles.size(); ++t)
         normals[t] = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
     Features out;
-    DisjointSets patches(s.triangles.size());
-    for (std::size_t e = 0; e < edges.size(); ++e) {
-        if (is_feature(domain, normals, edges, e, cos_deg(feature_angle)))
-            out.edges.push_back(edges.ends(e));
-        else
-            patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
-    }
+    for (std::size_t e = 0; e < edges.size(); ++e)
+        if (is_feature(domain, normals, edges, e, cos_deg(feature_angle))) out.edges.push_back(edges.ends(e));
     std::sort(out.edges.begin(), out.edges.end());
+    const Repetition repetition(domain);
+    repetition.complete_edges(edges, out.edges);
+    DisjointSets patches(s.triangles.size());
+    for (std::size_t e = 0; e < edges.size(); ++e)
+        if (!std::binary_search(out.edges.begin(), out.edges.end(), edges.ends(e)))
+            patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
     const EdgesAtPoints at(out.edges, s.points.size());
     find_corners(s, at, out);
+    repetition.complete_corners(out.kind);
     find_curves(at, out);
+    repetition.order_curves(out);
     std::vector<Index> number(s.triangles.size(), kNone);
     out.patch_of.resize(s.triangles.size());
     for (Index t = 0; t < s.triangles.size(); ++t) {

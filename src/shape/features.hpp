@@ -6,6 +6,8 @@
 
 #include <vector>
 
+#include "shape/repeats.hpp"
+
 namespace anvilcast::shape {
 
 /// What a point may do when the surface is meshed: a corner stays, a curve point stays on its curve, a patch point on
@@ -31,6 +33,10 @@ struct Features {
     std::vector<Index> normal_of_corner;
 
     const Vec3& normal(Index t, std::size_t k) const { return normals[normal_of_corner[3 * std::size_t{t} + k]]; }
+    /// Curves on the sides of a periodic domain that are images of others: their points are images of the other's, in
+    /// order. Empty where nothing repeats.
+    Originals original_curves = {};
+
     /// kNone when the edge is no feature.
     Index curve_at(const Edge& edge) const;
 };

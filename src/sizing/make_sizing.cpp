@@ -54,8 +54,10 @@ class Gatherer {
         check_walls(max_octree_cells);
         add_curves();
         add_gaps();
+        repeat_volumes();
         for (auto& [growth, pieces] : sheets_) {
             raise(pieces);
+            repeat_pieces(pieces, growth.first);
             sources_.sheets.emplace_back(std::move(pieces), growth.first, growth.second);
         }
         context_.report("sizes", "field", 0.4);
@@ -250,6 +252,41 @@ class Gatherer {
         for (const GapPiece& gap :
              find_gaps(domain_, tree_, features_, {o_.across_gaps, floor, o_.surface_size()}, context_))
             sheet(0, 0).push_back({gap.corners, gap.size, kGaps});
+    }
+
+    // Beyond a side that repeats lies what is before the other one: what asks for sizes there does so here.
+
+    void repeat_volumes() {
+        auto repeat = [this](auto& list) {
+            for (const PeriodicPair& pair : domain_.periodic) {
+                const std::size_t n = list.size();
+                for (const Placement& there : {pair.image, inverse(pair.image)})
+                    for (std::size_t i = 0; i < n; ++i) {
+                        auto copy = list[i];
+                        copy.volume = placed(copy.volume, there);
+                        list.push_back(std::move(copy));
+                    }
+            }
+        };
+        repeat(sources_.volumes);
+        repeat(sources_.coarse);
+    }
+
+    /// Those of which something is felt in the domain.
+    void repeat_pieces(std::vector<Piece>& pieces, double slope) const {
+        const Box& box = sources_.bounds;
+        for (const PeriodicPair& pair : domain_.periodic) {
+            const std::size_t n = pieces.size();
+            for (const Placement& there : {pair.image, inverse(pair.image)})
+                for (std::size_t i = 0; i < n; ++i) {
+                    Piece piece = pieces[i];
+                    Box bounds;
+                    for (Vec3& c : piece.corners) bounds.include(c = there(c));
+                    const double reach = (sources_.largest - piece.size) / slope + 2 * piece.size;
+                    const double room = std::sqrt(box.distance_squared_to(bounds.center())) - bounds.diagonal() / 2;
+                    if (room < reach) pieces.push_back(piece);
+                }
+        }
     }
 
     /// In coarse volumes walls do not ask for less than is wanted there at the least.

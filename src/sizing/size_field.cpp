@@ -139,9 +139,9 @@ SizeField size_field_of_mesh(const Surface& mesh, const SizeOptions& options) {
 SizeField with_finer_surface(const SizeField& field, const Surface& mesh) {
     /// Shares of the size: from here on a triangle counts as smaller; and as what it is entered, since its edges vary.
     constexpr double kSmaller = 0.7, kEntered = 1.1;
-    /// Far smaller ones stand alone or in rows, at the ends of fans for one. Round a place the number of cells goes with
-    /// the third power of 1 / (growth - 1), so that sizes grow faster there: at 1.2 each takes ten thousand cells, at
-    /// this about two.
+    /// Far smaller ones stand alone or in rows, at the ends of fans for one. Round a place the number of cells goes
+    /// with the third power of 1 / (growth - 1), so that sizes grow faster there: at 1.2 each takes ten thousand cells,
+    /// at this about two.
     constexpr double kFarSmaller = 0.4, kGrowthThere = 1.35;
     std::vector<sizing::Piece> small, far_smaller;
     for (Index t = 0; t < mesh.triangles.size(); ++t) {

@@ -48,6 +48,25 @@ class BallDistance final : public SignedVolume {
     BallVolume ball_;
 };
 
+class PlacedVolume final : public SignedVolume {
+  public:
+    PlacedVolume(std::shared_ptr<const SignedVolume> volume, const Placement& placement)
+        : volume_(std::move(volume)), there_(placement), back_(inverse(placement)) {}
+    double distance(const Vec3& p) const override { return volume_->distance(back_(p)); }
+    Box bounds() const override {
+        const Box box = volume_->bounds();
+        Box out;
+        for (int k = 0; k < 8; ++k)
+            out.include(there_({(k & 1) != 0 ? box.hi.x : box.lo.x, (k & 2) != 0 ? box.hi.y : box.lo.y,
+                                (k & 4) != 0 ? box.hi.z : box.lo.z}));
+        return out;
+    }
+
+  private:
+    std::shared_ptr<const SignedVolume> volume_;
+    Placement there_, back_;
+};
+
 /// In the half plane through the axis and the point, the cone is a trapezium.
 class ConeDistance final : public SignedVolume {
   public:
@@ -251,6 +270,10 @@ std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Doma
     auto made = std::visit(Maker{domain}, volume);
     check_extent(*made);
     return made;
+}
+
+std::shared_ptr<const SignedVolume> placed(std::shared_ptr<const SignedVolume> volume, const Placement& placement) {
+    return std::make_shared<PlacedVolume>(std::move(volume), placement);
 }
 
 }  // namespace anvilcast::sizing

@@ -1,6 +1,7 @@
 // The volumes of refinements as signed distances.
 #pragma once
 
+#include <anvilcast/placement.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/triangle_tree.hpp>
 
@@ -24,5 +25,8 @@ class SignedVolume {
 /// `domain`: whose parts, zones and regions volumes speak of. Throws InputError for a volume without extent, and where
 /// nothing has the name.
 std::shared_ptr<const SignedVolume> make_volume(const Volume& volume, const Domain& domain);
+
+/// The same volume elsewhere.
+std::shared_ptr<const SignedVolume> placed(std::shared_ptr<const SignedVolume> volume, const Placement& placement);
 
 }  // namespace anvilcast::sizing

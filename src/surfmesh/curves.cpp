@@ -164,6 +164,16 @@ std::vector<CurvePlace> divided_by_number(const Surface& s, const FeatureCurve& 
     return places;
 }
 
+/// Curves that are images of others are divided as those are.
+void repeat(const Original& original, CurvePlaces& places) {
+    const shape::Originals& originals = original.features().original_curves;
+    for (Index c = 0; c < originals.of.size(); ++c) {
+        if (!originals.is_image(c)) continue;
+        places[c] = places[originals.of[c]];
+        for (CurvePlace& place : places[c]) place.point = originals.by[c](place.point);
+    }
+}
+
 }  // namespace
 
 CurvePlaces divide_curves(const Original& original, const SizeAt& size_at, const SurfaceMeshOptions& options) {
@@ -176,6 +186,7 @@ CurvePlaces divide_curves(const Original& original, const SizeAt& size_at, const
                                             : divided_by_size(s, curves[c], size_at, options.deviation);
         take_points_of(s, curves[c], size_at, places[c]);
     });
+    repeat(original, places);
     return places;
 }
 
@@ -204,6 +215,7 @@ CurvePlaces divide_further(const Original& original, const CurvePlaces& places, 
         }
         go_to(sampled.end());
     });
+    repeat(original, finer);
     return finer;
 }
 

@@ -19,6 +19,7 @@
 #include "surfmesh/deviation.hpp"
 #include "surfmesh/draft.hpp"
 #include "surfmesh/flaws.hpp"
+#include "surfmesh/repeat.hpp"
 #include "surfmesh/rounds.hpp"
 
 namespace anvilcast {
@@ -42,11 +43,19 @@ constexpr int kMostAttempts = 12, kFirstToKeepEdges = 5, kFirstToKeepEdgesOfWrap
 constexpr double kSlack = 1.25;
 
 struct FinerPlaces {
-    std::vector<Vec3> places;
-    std::vector<double> sizes;
+    const std::vector<PeriodicPair>& periodic;
+    std::vector<Vec3> places = {};
+    std::vector<double> sizes = {};
+    /// What is finer on one of two sides that repeat is finer on both.
     void add(const Vec3& p, double size) {
-        places.push_back(p);
-        sizes.push_back(size);
+        std::vector<Vec3> all{p};
+        for (const PeriodicPair& pair : periodic)
+            for (std::size_t n = all.size(), i = 0; i < n; ++i) {
+                all.push_back(pair.image(all[i]));
+                all.push_back(inverse(pair.image)(all[i]));
+            }
+        places.insert(places.end(), all.begin(), all.end());
+        sizes.insert(sizes.end(), all.size(), size);
     }
 };
 
@@ -180,6 +189,7 @@ SurfaceMesh finished(Draft&& draft, const Original& original, const surfmesh::De
     for (const auto& place : deviation.too_large)
         if (place.distance > kSlack * limits.at(place.size)) out.too_far.push_back(place.at);
     out.surface.zones = original.surface().zones;
+    out.periodic = original.domain().periodic;
     for (const DomainRegion& r : original.domain().regions) out.regions.push_back({r.name, r.kind});
     out.surface.points = std::move(draft.points);
     out.surface.triangles = std::move(draft.triangles);
@@ -200,6 +210,7 @@ class Attempts {
           context_(context),
           limits_{options.deviation, options.tolerance > 0 ? options.tolerance : Box::inf},
           original_(std::make_unique<Original>(domain, options.feature_angle)),
+          finer_{domain.periodic},
           field_(sizes) {
         const auto& zones = domain.boundary.zones;
         if (std::any_of(zones.begin(), zones.end(), [](const Zone& z) { return z.is_wrapped; }))
@@ -208,6 +219,7 @@ class Attempts {
 
     SurfaceMesh draft() {
         mesh_as_a_whole();
+        repeat_sides(mesh_.draft, *original_);
         return finished(std::move(mesh_.draft), *original_, {}, limits_);
     }
 
@@ -265,9 +277,13 @@ class Attempts {
 
     void look() {
         n_wrong_before_ = seen_.n_wrong();
+        repeat_sides(mesh_.draft, *original_);
         seen_.deviation = surfmesh::measure_deviation(*original_, mesh_.draft, limits_);
         drawn_ = mesh_.draft;
-        if (options_.curved) curve(drawn_, *original_);
+        if (options_.curved) {
+            curve(drawn_, *original_);
+            repeat_sides(drawn_, *original_);
+        }
         seen_.crossing = conflicts(drawn_);
         seen_.flawed = surfmesh::flawed_triangles(*original_, drawn_);
         std::erase_if(seen_.flawed, [](const auto& flawed) { return flawed.is_forced; });

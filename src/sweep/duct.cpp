@@ -34,6 +34,7 @@ class DuctMaker {
         out_.cell_points = m_.cell_points;
         out_.cell_region = m_.cell_region;
         out_.regions = m_.regions;
+        out_.periodic = m_.periodic;
         add_cells();
         add_faces();
         return std::move(out_);

@@ -139,6 +139,7 @@ std::string full_text(const BuildResult& r, const Case& c, const std::string& di
     if (r.corners_joined > 0)
         text += fmt::format("  joined    {} corners moved onto another part, by {} at most\n", r.corners_joined,
                             format_length(r.largest_join, unit));
+    text += periodic_text(r.mesh.periodic, unit);
     text += absorbed_text(r.absorbed, unit);
     text += left_out_text(r.left_out, unit);
     if (r.wrapped) text += wrap_text(*r.wrapped, "", unit);
@@ -257,6 +258,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     if (r.surround)
         text += fmt::format("  the body is {} long and blocks {:.2f} % of the section\n",
                             format_length(r.surround->body_length, unit), 100 * r.surround->blockage());
+    text += periodic_text(r.mesh.periodic, unit);
     if (const std::size_t n = gathered(r.warnings).size(); n > 0)
         text += fmt::format("  {} warning{} above\n", n, n == 1 ? "" : "s");
     text += zone_rows(r, c) + place_rows(r.quality, unit) + time_text(r.costs);
@@ -291,6 +293,7 @@ std::string summary_json(const BuildResult& result, const Case& c) {
          {"points", result.quality.n_points},
          {"zones", zones_of(result.mesh, result.quality)},
          {"regions", regions_of(result.mesh, result.quality)},
+         {"periodic", json_of(result.mesh.periodic)},
          {"domain_volume", result.domain_volume},
          {"left_out", cells_of_space(result.left_out)},
          {"leftovers", leftovers_of(result.leftovers)},

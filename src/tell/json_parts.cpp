@@ -68,6 +68,24 @@ ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report) {
     return out;
 }
 
+ordered_json json_of(const std::vector<PeriodicPair>& pairs) {
+    ordered_json out = ordered_json::array();
+    for (const PeriodicPair& p : pairs) {
+        out.push_back({{"zones", {p.first, p.second}}});
+        if (p.image.is_turned()) {
+            const Screw s = screw_of(p.image);
+            out.back()["turned"] = s.degrees;
+            out.back()["axis"] = json_of(s.axis);
+            out.back()["about"] = json_of(s.about);
+            out.back()["moved"] = json_of(s.axis * s.way);
+        } else {
+            out.back()["moved"] = json_of(p.image.origin);
+        }
+        out.back()["largest_difference"] = p.residual;
+    }
+    return out;
+}
+
 ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report) {
     ordered_json out = ordered_json::array();
     for (std::size_t r = 0; r < mesh.regions.size(); ++r)

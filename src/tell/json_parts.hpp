@@ -19,6 +19,7 @@ ordered_json json_of(const DistanceSummary& d);
 ordered_json json_of(const WrapResult* w);
 ordered_json cells_of(const VolumeMesh& mesh);
 ordered_json zones_of(const VolumeMesh& mesh, const QualityReport& report);
+ordered_json json_of(const std::vector<PeriodicPair>& pairs);
 ordered_json regions_of(const VolumeMesh& mesh, const QualityReport& report);
 /// Infinity, of cells without volume, is no number in JSON.
 ordered_json finite(double v);

@@ -104,6 +104,7 @@ std::string plan_text(const Plan& p, const Case& c) {
         text += fmt::format("  region    {} ({})  {}, {} cells\n", r.name, region_kind_name(r.kind),
                             format_content(r.volume, p.is_plane, unit),
                             is_exact(p) ? grouped(static_cast<std::size_t>(std::llround(r.cells))) : rounded(r.cells));
+    text += periodic_text(p.periodic, unit);
     text += absorbed_text(p.absorbed, unit);
     if (p.wrapped) text += wrap_text(*p.wrapped, "", unit);
     text += plan_zones_text(p, unit, c.flow ? c.flow->y_plus_at : YPlusAt::cell_center);
@@ -174,6 +175,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                      {is_exact(p) ? "section_cells" : "triangles", std::round(p.triangles)},
                      {"zones", zones},
                      {"regions", regions},
+                     {"periodic", json_of(p.periodic)},
                      {"sources", sources},
                      {"wall", p.wall ? json_of(*p.wall) : ordered_json()},
                      {"cost", {{"seconds", p.cost.seconds}, {"megabytes", p.cost.megabytes}}},

@@ -269,6 +269,7 @@ std::string assess_text(const VolumeMesh& mesh, const QualityReport& report, con
     for (std::size_t i = 0; i < mesh.regions.size(); ++i)
         text += fmt::format("  region    {}  {}\n", mesh.regions[i].name,
                             format_content(report.region_volumes[i], report.is_plane, unit));
+    text += periodic_text(mesh.periodic, unit);
     return text + zones_text(mesh, report, unit) + layers_text(mesh, report.layers, unit) +
            quality_text(mesh, report, unit, view);
 }
@@ -279,6 +280,7 @@ std::string quality_json(const VolumeMesh& mesh, const QualityReport& report, co
                    {"points", report.n_points},
                    {"zones", zones_of(mesh, report)},
                    {"regions", regions_of(mesh, report)},
+                   {"periodic", json_of(mesh.periodic)},
                    {"layers", layers_of(mesh, report.layers)},
                    {"quality", quality_of(report)}});
 }

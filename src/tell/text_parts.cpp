@@ -32,6 +32,16 @@ std::string mendings_text(const std::vector<Mending>& mendings, const LengthUnit
     return text;
 }
 
+std::string periodic_text(const std::vector<PeriodicPair>& pairs, const LengthUnit& unit) {
+    std::string text;
+    for (const PeriodicPair& p : pairs) {
+        text += fmt::format("  periodic  {} is {}, {}", p.second, p.first, placement_text(p.image, unit));
+        if (p.residual > 0) text += fmt::format("; they were {} apart at most", format_length(p.residual, unit));
+        text += "\n";
+    }
+    return text;
+}
+
 std::string absorbed_text(const AbsorbReport& a, const LengthUnit& unit) {
     if (a.faces + a.narrowed + a.edges == 0) return "";
     return fmt::format("  absorbed  {} faces, {} in part, and {} edges; the surface moved by {} at most, at {}\n",

@@ -51,6 +51,7 @@ std::size_t name_width(const auto& list) {
 }
 
 std::string mendings_text(const std::vector<Mending>& mendings, const LengthUnit& unit);
+std::string periodic_text(const std::vector<PeriodicPair>& pairs, const LengthUnit& unit);
 std::string absorbed_text(const AbsorbReport& a, const LengthUnit& unit);
 /// A few names, and how many more.
 std::string names_text(const std::vector<std::string>& names);

@@ -156,7 +156,7 @@ TEST(Space, CoincidingZonesNameAnInterfaceFromBothSides) {
 
 TEST(Space, LeftoversAreToldAndDroppedWhenAsked) {
     Surface sheet;
-    sheet.zones = {{"sheet", Role::wall, {}, "sheet"}};
+    sheet.zones = {{"sheet", Role::wall, "sheet"}};
     sheet.points = {{1, 0.5, 0.5}, {1, 1.5, 0.5}, {1, 1.5, 2}};  // one edge in the wall
     sheet.triangles = {{0, 1, 2}};
     sheet.zone_of = {0};
@@ -312,7 +312,7 @@ TEST(Sheets, AreFacesWithinARegionCutOffAtItsWalls) {
 TEST(Openings, AShaftThroughThemLeavesARing) {
     Surface shaft = kit::cylinder(0.3, 7, 48);
     for (Vec3& p : shaft.points) p.z -= 1;
-    shaft.zones[0] = {"shaft", Role::wall, {}, "shaft"};
+    shaft.zones[0] = {"shaft", Role::wall, "shaft"};
     const Surface s = joined({part(kit::pipe(0.8, 1, 5, 48)), shaft});
     std::vector<Opening> openings = find_openings(s);
     ASSERT_EQ(openings.size(), 2U);

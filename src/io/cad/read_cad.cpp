@@ -69,7 +69,7 @@ class Assembler {
             const std::string own = model_.name_of_face(face);
             const std::string name = !own.empty() ? own : faces.Extent() == 1 ? part : fmt::format("{}-{}", part, i);
             auto [it, is_new] = zone_of_name.try_emplace(name, static_cast<Index>(surface_.zones.size()));
-            if (is_new) surface_.zones.push_back({name, Role::wall, {}, part});
+            if (is_new) surface_.zones.push_back({name, Role::wall, part});
             add_face(face, it->second);
         }
     }

@@ -5,6 +5,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "io/meshes/cgns_periodic.hpp"
 
 namespace anvilcast::io {
 
@@ -20,9 +24,14 @@ std::string CgnsReader::zone_of_connection(int connection, const char* otherwise
     return zone;
 }
 
-bool CgnsReader::is_periodic(int connection) const {
-    std::array<float, 3> center{}, angle{}, way{};
-    return cg_conn_periodic_read(*file_, base_, zone_, connection, center.data(), angle.data(), way.data()) == CG_OK;
+std::optional<Placement> CgnsReader::periodic_image(int connection) const {
+    PeriodicValues v;
+    if (cg_conn_periodic_read(*file_, base_, zone_, connection, v.center.data(), v.angle.data(), v.way.data()) != CG_OK)
+        return std::nullopt;
+    for (const auto& list : {v.center, v.angle, v.way})
+        if (std::any_of(list.begin(), list.end(), [](float x) { return !std::isfinite(x); }))
+            wrong("the turn of a periodic side is not a finite number");
+    return placement_of(v, metres_, degrees_);
 }
 
 void CgnsReader::read_connections() {
@@ -41,15 +50,15 @@ void CgnsReader::read_connections() {
         const bool fits = set == PointRange ? n_own == 2 : set == PointList && n_own == n_theirs && n_own >= 0;
         // Others' that fit together in part only stay outer faces, without a name.
         if (!is_ours_ && (type != Abutting1to1 || !fits)) continue;
-        // Sides that repeat each other are two outer sides, not one face within.
-        if (is_periodic(k)) continue;
+        const std::optional<Placement> image = periodic_image(k);
         if (is_plane_ && location == EdgeCenter) location = FaceCenter;
         const bool by_points = !is_ours_ && location == Vertex;
         if ((location != FaceCenter && !by_points) || type != Abutting1to1 || !fits || n_theirs < 0)
             wrong(fmt::format("the interface \"{}\" is not a list of faces joined one to one", name.data()));
+        const bool is_named = is_ours_ && !image;
         Connection c{
-            zone_,    is_ours_ ? zone_of_connection(k, name.data()) : name.data(), donor.data(), {}, {}, {}, {},
-            by_points};
+            zone_, is_named ? zone_of_connection(k, name.data()) : name.data(), donor.data(), {}, {}, {}, {}, by_points,
+            image};
         c.own.resize(static_cast<std::size_t>(n_own));
         c.theirs.resize(static_cast<std::size_t>(n_theirs));
         file_.check(cg_conn_read(*file_, base_, zone_, k, c.own.data(), kIndexType, c.theirs.data()));
@@ -62,8 +71,99 @@ void CgnsReader::read_connections() {
         }
         if (!by_points)
             for (const cgsize_t e : c.own) c.faces[e];
+        if (image) name_repeated(c);
         connections_.push_back(std::move(c));
     }
+}
+
+/// Sides that repeat each other are two outer sides, not one face within. Those that no condition names bear the name
+/// of what joins them.
+void CgnsReader::name_repeated(const Connection& c) {
+    if (c.own.empty()) return;
+    if (const Index known = c.is_by_points ? kNone : zone_of(c.own.front()); known != kNone) {
+        out_.zones[known].set({Role::periodic});
+        repeated_.push_back({connections_.size(), known});
+        return;
+    }
+    const auto zone = static_cast<Index>(out_.zones.size());
+    out_.zones.push_back({c.name, Role::periodic});
+    repeated_.push_back({connections_.size(), zone});
+    if (!c.is_by_points) {
+        for (const cgsize_t e : c.own) ranges_.push_back({e, e, zone});
+        ranges_ = without_overlaps(std::move(ranges_));
+        return;
+    }
+    std::vector<Index> points;
+    for (const cgsize_t p : c.own) {
+        if (p < 1 || p > static_cast<cgsize_t>(n_points_.back()))
+            wrong(fmt::format("periodic side \"{}\" refers to point {}, which is not there", c.name, p));
+        points.push_back(static_cast<Index>(first_point_ + static_cast<std::size_t>(p - 1)));
+    }
+    zones_by_points_.push_back({zone, std::move(points)});
+}
+
+/// Places on a side in the order of its list: its points, or the middles of its faces.
+std::vector<Vec3> CgnsReader::places_on(const Connection& c, const std::vector<cgsize_t>& items) const {
+    std::vector<Vec3> out;
+    for (const cgsize_t e : items) {
+        if (c.is_by_points) {
+            const auto zone = static_cast<std::size_t>(c.zone - 1);
+            if (e < 1 || e > static_cast<cgsize_t>(n_points_[zone])) return {};
+            out.push_back(out_.points[first_points_[zone] + static_cast<std::size_t>(e - 1)]);
+            continue;
+        }
+        const auto face = c.faces.find(e);
+        if (face == c.faces.end() || face->second.empty()) return {};
+        Vec3 sum;
+        for (const Index p : face->second) sum += out_.points[p];
+        out.push_back(sum / static_cast<double>(face->second.size()));
+    }
+    return out;
+}
+
+/// The file has turns and ways in single precision: what they are is told by the faces.
+void CgnsReader::pair_repeated() {
+    constexpr double kNear = 1e-4, kRounded = 1e-14;  // of the extent
+    Box box;
+    for (const Vec3& p : out_.points) box.include(p);
+    std::set<std::array<Index, 2>> known;
+    for (const auto& [number, zone] : repeated_) {
+        const Connection& c = connections_[number];
+        if (c.theirs.empty()) continue;
+        const auto partner = std::find_if(repeated_.begin(), repeated_.end(), [&](const Repeated& r) {
+            const Connection& d = connections_[r.connection];
+            return r.zone != zone && zone_names_[static_cast<std::size_t>(d.zone - 1)] == c.donor &&
+                   (c.is_by_points
+                        ? d.is_by_points && std::find(d.own.begin(), d.own.end(), c.theirs.front()) != d.own.end()
+                        : d.faces.contains(c.theirs.front()));
+        });
+        if (partner == repeated_.end() || known.contains({partner->zone, zone}) ||
+            !known.insert({zone, partner->zone}).second)
+            continue;
+        const std::vector<Vec3> own = places_on(c, c.own),
+                                theirs = places_on(connections_[partner->connection], c.theirs);
+        Placement image = *c.image;
+        if (!own.empty() && own.size() == theirs.size()) {
+            const Placement exact = fitted(own, theirs);
+            double largest = 0;
+            for (std::size_t i = 0; i < own.size(); ++i)
+                largest = std::max(largest, distance(exact(own[i]), theirs[i]));
+            if (!image.is_turned())
+                image = Placement::moved(image.origin + mean_difference(own, theirs, image));
+            else if (largest < kNear * box.diagonal() && exact.is_turned())
+                image = exact;
+        }
+        for (int axis = 0; axis < 3; ++axis)
+            if (std::abs(image.origin[axis]) < kRounded * box.diagonal()) image.origin[axis] = 0;
+        out_.periodic.push_back({out_.zones[zone].name, out_.zones[partner->zone].name, image});
+    }
+}
+
+Vec3 CgnsReader::mean_difference(const std::vector<Vec3>& own, const std::vector<Vec3>& theirs,
+                                 const Placement& image) {
+    Vec3 sum;
+    for (std::size_t i = 0; i < own.size(); ++i) sum += theirs[i] - image(own[i]);
+    return sum / static_cast<double>(own.size());
 }
 
 void CgnsReader::append(const cgsize_t* points, int n, std::vector<Index>& to) const {
@@ -100,7 +200,9 @@ Index CgnsReader::zone_of_interface(const std::string& name, const std::string& 
 void CgnsReader::join_connections() {
     DisjointSets same(out_.points.size());
     join_blocks(same);
+    pair_repeated();
     for (const Connection& c : connections_) {
+        if (c.image) continue;
         const auto donor = std::find(zone_names_.begin(), zone_names_.end(), c.donor);
         if (donor == zone_names_.end())
             wrong(fmt::format("interface \"{}\" joins \"{}\", which is not there", c.name, c.donor));
@@ -111,7 +213,7 @@ void CgnsReader::join_connections() {
         }
         if (other < c.zone) continue;
         const auto partner = std::find_if(connections_.begin(), connections_.end(), [&](const Connection& d) {
-            return d.zone == other && !c.theirs.empty() && d.faces.contains(c.theirs.front());
+            return d.zone == other && !d.image && !c.theirs.empty() && d.faces.contains(c.theirs.front());
         });
         if (partner == connections_.end()) wrong(fmt::format("interface \"{}\" is told by one side only", c.name));
         const Index zone = zone_of_interface(c.name, partner->name);

@@ -80,6 +80,7 @@ FacesOfPolyhedra faces_of(CgnsContent&& content) {
     out.points = std::move(content.cells.points);
     out.zones = std::move(content.cells.zones);
     out.regions = std::move(content.cells.regions);
+    out.periodic = std::move(content.cells.periodic);
     return out;
 }
 
@@ -103,6 +104,12 @@ void pass(Archive& a, CgnsContent& c) {
     a.pass_list(c.cells.regions, [](Archive& to, Region& region) {
         to.pass(region.name);
         to.pass(region.kind);
+    });
+    a.pass_list(c.cells.periodic, [](Archive& to, PeriodicPair& pair) {
+        to.pass(pair.first);
+        to.pass(pair.second);
+        to.pass(pair.image.image);
+        to.pass(pair.image.origin);
     });
     a.pass(c.polyhedra.face_offsets);
     a.pass(c.polyhedra.face_points);

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "assemble/flat_cells.hpp"
 
@@ -13,6 +14,7 @@ namespace anvilcast::io {
 
 /// Of the extent: points of a plane mesh differ by less in height.
 constexpr double kLevel = 1e-9;
+constexpr double kRadian = 180 / std::numbers::pi;  // in degrees; the standard's unit where none is told
 
 CgnsContent CgnsReader::read() {
     choose_base();
@@ -86,6 +88,7 @@ void CgnsReader::choose_base() {
               : length == Foot       ? 0.3048
               : length == Inch       ? 0.0254
                                      : 1;
+    degrees_ = angle == Degree ? 1 : kRadian;
 }
 
 void CgnsReader::read_zone() {

@@ -55,6 +55,7 @@ class CgnsReader {
         std::map<cgsize_t, Face> faces;      // of the own elements
         std::map<cgsize_t, Index> polygons;  // those of them that are of polyhedra
         bool is_by_points = false;           // then own and theirs are points
+        std::optional<Placement> image;      // of sides that repeat
     };
     struct Range {
         cgsize_t first, last;
@@ -122,7 +123,16 @@ class CgnsReader {
     static std::vector<Range> without_overlaps(std::vector<Range>&& given);
     /// Ours may be written in pieces, which say what zone they are of.
     std::string zone_of_connection(int connection, const char* otherwise) const;
-    bool is_periodic(int connection) const;
+    std::optional<Placement> periodic_image(int connection) const;
+    /// A zone that repeats, and what joins it.
+    struct Repeated {
+        std::size_t connection;
+        Index zone;
+    };
+    void name_repeated(const Connection& c);
+    std::vector<Vec3> places_on(const Connection& c, const std::vector<cgsize_t>& items) const;
+    static Vec3 mean_difference(const std::vector<Vec3>& own, const std::vector<Vec3>& theirs, const Placement& image);
+    void pair_repeated();
     void read_connections();
     Index zone_of(cgsize_t element) const;
     void read_section(int s);
@@ -165,8 +175,8 @@ class CgnsReader {
     CgnsFile file_;
     CellsAndBoundary out_;
     int base_ = 1, zone_ = 0;
-    double metres_ = 1;
-    bool is_plane_ = false;  // cells are flat, boundaries are lines
+    double metres_ = 1, degrees_ = 57.29577951308232;  // of the base's units
+    bool is_plane_ = false;                            // cells are flat, boundaries are lines
     int n_axes_ = 3;
     bool is_ours_ = false;   // written by us: nothing is left to guess
     bool is_block_ = false;  // the zone at hand
@@ -182,6 +192,7 @@ class CgnsReader {
     std::map<std::string, Family> families_;
     std::vector<Range> ranges_;
     std::vector<Connection> connections_;
+    std::vector<Repeated> repeated_;
     FacesOfPolyhedra polyhedra_;              // its points are those of out_
     std::map<cgsize_t, Index> face_of_;       // element number, in the region at hand
     std::vector<std::array<Index, 2>> twin_;  // the same faces of two regions, the second first

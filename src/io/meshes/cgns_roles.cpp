@@ -25,6 +25,7 @@ BCType_t usual_type(Role role) {
         case Role::inner:
         case Role::fan:
         case Role::screen:
+        case Role::periodic:
             return BCTypeUserDefined;
         case Role::wall:
         case Role::baffle:
@@ -41,7 +42,9 @@ BCType_t type_of(const BoundaryRole& role) {
     return usual_type(role.role);
 }
 
-bool has_own_meaning(Role role) { return role == Role::open || role == Role::baffle || is_within_region(role); }
+bool has_own_meaning(Role role) {
+    return role == Role::open || role == Role::baffle || role == Role::periodic || is_within_region(role);
+}
 
 BoundaryRole role_of(BCType_t type) {
     for (const Role role : {Role::wall, Role::inlet, Role::outlet, Role::symmetry, Role::farfield, Role::interface_,

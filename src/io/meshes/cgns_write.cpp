@@ -6,11 +6,13 @@
 #include <algorithm>
 #include <filesystem>
 #include <limits>
+#include <map>
 #include <set>
 
 #include "base/names.hpp"
 #include "io/files.hpp"
 #include "io/meshes/cgns_file.hpp"
+#include "io/meshes/cgns_periodic.hpp"
 #include "io/meshes/cgns_roles.hpp"
 #include "mesh/plane_parts.hpp"
 
@@ -49,9 +51,11 @@ class CgnsWriter {
         file_.check(cg_base_write(*file_, "Base", dimensions(), dimensions(), &base_));
         file_.check(cg_goto(*file_, base_, "end"));
         file_.check(cg_dataclass_write(Dimensional));
-        file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Degree));
+        file_.check(cg_units_write(Kilogram, Meter, Second, Kelvin, Radian));
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_region(r);
+        connection_names_.assign(mesh_.regions.size(), base::UniqueNames(kNameLength));
         for (Index r = 0; r < mesh_.regions.size(); ++r) write_connections(r);
+        for (const PeriodicPair& pair : mesh_.periodic) write_pair(pair);
         file_.close();
     }
 
@@ -219,6 +223,7 @@ class CgnsWriter {
         bool is_upper = false;
         std::array<std::vector<cgsize_t>, 2> points;  // of triangles, of quadrangles
         Polygons polygons;                            // or of all
+        std::array<std::vector<std::size_t>, 2> faces;
         for (std::size_t f = zone.first_face; f < zone.first_face + zone.n_faces; ++f) {
             const Index own = mesh_.cell_region[mesh_.owner[f]];
             const Index beyond = f < mesh_.n_inner_faces() ? mesh_.cell_region[mesh_.neighbour[f]] : kNone;
@@ -233,7 +238,11 @@ class CgnsWriter {
             std::vector<cgsize_t>& to = has_polyhedra_ ? polygons.points : points[corners.size() == 4 ? 1 : 0];
             for (const Index p : corners) to.push_back(number_[p]);
             if (has_polyhedra_) polygons.offsets.push_back(static_cast<cgsize_t>(polygons.points.size()));
+            faces[!has_polyhedra_ && corners.size() == 4 ? 1 : 0].push_back(f);
         }
+        if (zone.role == Role::periodic)
+            for (cgsize_t element = next_; const auto& list : faces)
+                for (const std::size_t f : list) repeated_[f] = {r, element++};
         if (points[0].empty() && points[1].empty() && polygons.points.empty()) return;
         const std::string family = is_upper ? names_of_.other_zones[z] : names_of_.zones[z];
         const std::string& whole_name = is_upper && !zone.other_name.empty() ? zone.other_name : zone.name;
@@ -279,7 +288,6 @@ class CgnsWriter {
     }
 
     void write_connections(Index r) {
-        connection_names_ = base::UniqueNames(kNameLength);
         for (const Side& side : sides_) {
             if (side.region != r) continue;
             const auto partner = std::find_if(sides_.begin(), sides_.end(), [&](const Side& s) {
@@ -293,22 +301,10 @@ class CgnsWriter {
     /// than the zone has points, which coarse regions come to: there it is several connections. Both sides bear the
     /// family of their name.
     void write_connection(const Side& side, const Side& partner) {
-        const int zone = static_cast<int>(side.region) + 1;
-        const cgsize_t most = std::min(n_points_[side.region], n_points_[side.other_region]);
         write_family(side.family, side.whole_name, {Role::interface_});
-        for (cgsize_t first = side.first; first <= side.last; first += most) {
-            const cgsize_t last = std::min(side.last, first + most - 1);
-            std::vector<cgsize_t> own, theirs;
-            for (cgsize_t e = first; e <= last; ++e) {
-                own.push_back(e);
-                theirs.push_back(partner.first + (e - side.first));
-            }
-            const auto n = static_cast<cgsize_t>(own.size());
-            int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, zone, connection_names_.add(side.name).c_str(), FaceCenter,
-                                      Abutting1to1, PointList, n, own.data(),
-                                      names_of_.regions[side.other_region].c_str(), Unstructured, PointListDonor,
-                                      kIndexType, n, theirs.data(), &connection));
+        std::vector<std::array<cgsize_t, 2>> elements;
+        for (cgsize_t e = side.first; e <= side.last; ++e) elements.push_back({e, partner.first + (e - side.first)});
+        write_lists(side.name, side.region, side.other_region, elements, [&](int zone, int connection) {
             file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
                                 connection, "end"));
             file_.check(cg_user_data_write(kInterfaceData));
@@ -316,7 +312,55 @@ class CgnsWriter {
                                 connection, "UserDefinedData_t", 1, "end"));
             file_.check(cg_famname_write(side.family.c_str()));
             file_.check(cg_descriptor_write(kInterfaceZone, side.whole_name.c_str()));
+        });
+    }
+
+    /// `finish(zone, connection)`: what else is to be written for each.
+    template <typename Finish>
+    void write_lists(const std::string& name, Index region, Index other,
+                     const std::vector<std::array<cgsize_t, 2>>& elements, const Finish& finish) {
+        const int zone = static_cast<int>(region) + 1;
+        const auto most = static_cast<std::size_t>(std::min(n_points_[region], n_points_[other]));
+        for (std::size_t first = 0; first < elements.size(); first += most) {
+            std::vector<cgsize_t> own, theirs;
+            for (std::size_t i = first; i < std::min(elements.size(), first + most); ++i) {
+                own.push_back(elements[i][0]);
+                theirs.push_back(elements[i][1]);
+            }
+            const auto n = static_cast<cgsize_t>(own.size());
+            int connection = 0;
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_[region].add(name).c_str(), on_faces(),
+                                      Abutting1to1, PointList, n, own.data(), names_of_.regions[other].c_str(),
+                                      Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
+            finish(zone, connection);
         }
+    }
+
+    /// Faces that repeat bear their conditions' names, and are joined to their images besides.
+    void write_pair(const PeriodicPair& pair) {
+        using Regions = std::array<Index, 2>;
+        std::map<Regions, std::vector<std::array<cgsize_t, 2>>> elements;
+        for (const auto& [f, g] : faces_of_pair(mesh_, pair)) {
+            const auto own = repeated_.find(f), theirs = repeated_.find(g);
+            if (own == repeated_.end() || theirs == repeated_.end()) continue;
+            elements[{own->second.region, theirs->second.region}].push_back(
+                {own->second.element, theirs->second.element});
+        }
+        for (auto& [regions, list] : elements) {
+            write_periodic(pair.first, regions[0], regions[1], list, pair.image);
+            for (auto& e : list) std::swap(e[0], e[1]);
+            std::sort(list.begin(), list.end());
+            write_periodic(pair.second, regions[1], regions[0], list, inverse(pair.image));
+        }
+    }
+
+    void write_periodic(const std::string& name, Index region, Index other,
+                        const std::vector<std::array<cgsize_t, 2>>& elements, const Placement& image) {
+        const PeriodicValues values = periodic_values(image);
+        write_lists(node_name(name), region, other, elements, [&](int zone, int connection) {
+            file_.check(cg_conn_periodic_write(*file_, base_, zone, connection, values.center.data(),
+                                               values.angle.data(), values.way.data()));
+        });
     }
 
     CgnsFile file_;
@@ -325,11 +369,17 @@ class CgnsWriter {
     CgnsNames names_of_;
     bool has_polyhedra_;
     std::vector<cgsize_t> element_;  // number of each face in the region at hand, 0 for one that is not in it
-    base::UniqueNames names_{kNameLength}, connection_names_{kNameLength};
-    std::set<std::string> families_;  // that are written
-    std::vector<cgsize_t> n_points_;  // of each region
-    std::vector<cgsize_t> number_;    // of each point in the region at hand, from 1
-    std::vector<Index> cells_;        // of the region at hand
+    base::UniqueNames names_{kNameLength};
+    std::vector<base::UniqueNames> connection_names_;  // of each region
+    struct InRegion {
+        Index region;
+        cgsize_t element;
+    };
+    std::map<std::size_t, InRegion> repeated_;  // faces of periodic zones
+    std::set<std::string> families_;            // that are written
+    std::vector<cgsize_t> n_points_;            // of each region
+    std::vector<cgsize_t> number_;              // of each point in the region at hand, from 1
+    std::vector<Index> cells_;                  // of the region at hand
     std::vector<Side> sides_;
     int base_ = 0, zone_ = 0;
     cgsize_t next_ = 1;

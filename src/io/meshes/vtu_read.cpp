@@ -8,6 +8,8 @@
 
 #include <algorithm>
 #include <charconv>
+#include <locale>
+#include <sstream>
 
 #include "assemble/flat_cells.hpp"
 #include "io/files.hpp"
@@ -43,6 +45,7 @@ class VtuReader {
         }
         for (std::size_t r = 0; r < regions.size(); ++r)
             out.regions.push_back({regions[r], r < kinds.size() ? parse_region_kind(kinds[r]) : RegionKind::fluid});
+        out.periodic = pairs();
         if (out.regions.empty()) out.regions.push_back({"fluid", RegionKind::fluid});
         const std::vector<double> places = arrays_.values<double>(piece_.child("Points").child("DataArray"));
         if (places.size() % 3 != 0) wrong("the array of points has a broken length");
@@ -75,6 +78,7 @@ class VtuReader {
         out.points = std::move(cells.points);
         if (is_ours_) out.zones = std::move(cells.zones);
         out.regions = std::move(cells.regions);
+        out.periodic = std::move(cells.periodic);
         out.cell_region = polyhedron_region_;
         return out;
     }
@@ -98,6 +102,21 @@ class VtuReader {
         const pugi::xml_node node = parent.find_child_by_attribute("DataArray", "Name", name);
         if (!node) wrong(fmt::format("the array \"{}\" is missing", name));
         return node;
+    }
+
+    std::vector<PeriodicPair> pairs() const {
+        const std::vector<std::string> zones = strings("periodic zones"), images = strings("periodic images");
+        std::vector<PeriodicPair> out;
+        for (std::size_t k = 0; k < images.size() && 2 * k + 1 < zones.size(); ++k) {
+            std::istringstream text(images[k]);
+            text.imbue(std::locale::classic());
+            PeriodicPair pair{zones[2 * k], zones[2 * k + 1], {}};
+            for (Vec3* v : {&pair.image.image[0], &pair.image.image[1], &pair.image.image[2], &pair.image.origin})
+                text >> v->x >> v->y >> v->z;
+            if (!text) wrong("the array \"periodic images\" is damaged");
+            out.push_back(std::move(pair));
+        }
+        return out;
     }
 
     std::vector<std::string> strings(const char* name) const {

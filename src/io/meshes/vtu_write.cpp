@@ -65,6 +65,7 @@ class VtuWriter {
         add_strings("zone names from the other side", other_names);
         add_strings("region names", regions);
         add_strings("region kinds", kinds);
+        add_pairs();
         head_ += fmt::format("</FieldData>\n<Piece NumberOfPoints=\"{}\" NumberOfCells=\"{}\">\n<Points>\n",
                              n_points_in_file(mesh_), mesh_.n_cells() + n_boundary);
         add("Float64", "points", 3, std::span(mesh_.points).first(n_points_in_file(mesh_)));
@@ -93,6 +94,21 @@ class VtuWriter {
             head_ += "0\n";
         }
         head_ += "</DataArray>\n";
+    }
+
+    /// Names of zones two by two, and what makes the second of the first: where it takes x, y, z and the origin.
+    void add_pairs() {
+        if (mesh_.periodic.empty()) return;
+        std::vector<std::string> zones, images;
+        for (const PeriodicPair& pair : mesh_.periodic) {
+            zones.insert(zones.end(), {pair.first, pair.second});
+            std::string numbers;
+            for (const Vec3& v : {pair.image.image[0], pair.image.image[1], pair.image.image[2], pair.image.origin})
+                numbers += fmt::format("{} {} {} ", v.x, v.y, v.z);
+            images.push_back(numbers);
+        }
+        add_strings("periodic zones", zones);
+        add_strings("periodic images", images);
     }
 
     void add_cells() {

@@ -14,9 +14,10 @@ void fields(Archive& a, LengthUnit& v) {
     a(name, metres);
 }
 template <typename Archive>
-void fields(Archive& a, Placement& v) {
-    auto& [image, origin] = v;
-    a(image, origin);
+void fields(Archive& a, PeriodicRequest& v) {
+    auto& [first, second, image, tolerance, place] = v;
+    static_cast<void>(place);
+    a(first, second, image, tolerance);
 }
 /// The file is told by what is in it, see keys.cpp.
 template <typename Archive>
@@ -42,11 +43,11 @@ void fields(Archive& a, Cylinder& v) {
 }
 template <typename Archive>
 void fields(Archive& a, ZoneRule& v) {
-    auto& [name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance,
-           area, touching, place] = v;
+    auto& [name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder,
+           tolerance, area, touching, place] = v;
     static_cast<void>(place);
-    a(name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance, area,
-      touching);
+    a(name, role, bc_type, part, matches, near, normal, normal_tolerance, inside_box, on_plane, on_cylinder, tolerance,
+      area, touching);
 }
 template <typename Archive>
 void fields(Archive& a, OpeningSpec& v) {

@@ -16,13 +16,23 @@ void fields(Archive& a, Box& v) {
 }
 template <typename Archive>
 void fields(Archive& a, Zone& v) {
-    auto& [name, role, bc_type, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch] = v;
-    a(name, role, bc_type, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch);
+    auto& [name, role, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch, bc_type] = v;
+    a(name, role, part, role_is_guess, other_name, is_wrapped, is_of_surround, is_patch, bc_type);
 }
 template <typename Archive>
 void fields(Archive& a, Region& v) {
     auto& [name, kind] = v;
     a(name, kind);
+}
+template <typename Archive>
+void fields(Archive& a, Placement& v) {
+    auto& [image, origin] = v;
+    a(image, origin);
+}
+template <typename Archive>
+void fields(Archive& a, PeriodicPair& v) {
+    auto& [first, second, image, residual] = v;
+    a(first, second, image, residual);
 }
 template <typename Archive>
 void fields(Archive& a, Surface& v) {
@@ -61,8 +71,8 @@ void fields(Archive& a, Domain::Film& v) {
 }
 template <typename Archive>
 void fields(Archive& a, Domain& v) {
-    auto& [boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out, overlaps, films] = v;
-    a(boundary, sides, regions, volume, uncut, uncut_of, leftovers, left_out, overlaps, films);
+    auto& [boundary, sides, regions, volume, periodic, uncut, uncut_of, leftovers, left_out, overlaps, films] = v;
+    a(boundary, sides, regions, volume, periodic, uncut, uncut_of, leftovers, left_out, overlaps, films);
 }
 template <typename Archive>
 void fields(Archive& a, AbsorbReport& v) {
@@ -122,8 +132,8 @@ void fields(Archive& a, SurfaceFlaw& v) {
 }
 template <typename Archive>
 void fields(Archive& a, SurfaceMesh& v) {
-    auto& [surface, sides, regions, largest_deviation, largest_deviation_at, too_far, flaws] = v;
-    a(surface, sides, regions, largest_deviation, largest_deviation_at, too_far, flaws);
+    auto& [surface, sides, regions, periodic, largest_deviation, largest_deviation_at, too_far, flaws] = v;
+    a(surface, sides, regions, periodic, largest_deviation, largest_deviation_at, too_far, flaws);
 }
 
 template <typename Archive>
@@ -170,9 +180,9 @@ void fields(Archive& a, BoundaryZone& v) {
 template <typename Archive>
 void fields(Archive& a, VolumeMesh& v) {
     auto& [points, cell_types, cell_offsets, cell_points, cell_region, face_offsets, face_points, owner, neighbour,
-           zones, regions, plane_depth] = v;
+           zones, regions, periodic, plane_depth] = v;
     a(points, cell_types, cell_offsets, cell_points, cell_region, face_offsets, face_points, owner, neighbour, zones,
-      regions, plane_depth);
+      regions, periodic, plane_depth);
 }
 template <typename Archive>
 void fields(Archive& a, AddedBoundaryPoint& v) {
