@@ -11,6 +11,7 @@
 #include <optional>
 
 #include "base/thread_limit.hpp"
+#include "fill/both_sides.hpp"
 #include "fill/fill_core.hpp"
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
@@ -280,29 +281,64 @@ FilledCore collect(const TetComplex& complex, const SurfaceTriangles& triangles,
 /// What is on sides that repeat stays, for it would have to move on both.
 std::vector<char> without_repeated(std::vector<char> may_slide, const SurfaceMesh& mesh) {
     if (mesh.periodic.empty()) return may_slide;
-    if (may_slide.empty()) may_slide.assign(mesh.surface.points.size(), 1);
+    may_slide.resize(mesh.surface.points.size(), 1);
     for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
         if (mesh.surface.zones[mesh.surface.zone_of[t]].role == Role::periodic)
             for (const Index p : mesh.surface.triangles[t]) may_slide[p] = 0;
     return may_slide;
 }
 
-void refuse_on_repeated(const std::vector<AddedBoundaryPoint>& added, const SurfaceMesh& mesh) {
-    std::vector<char> is_repeated(mesh.surface.points.size(), 0);
-    for (Index t = 0; t < mesh.surface.triangles.size(); ++t)
-        if (mesh.surface.zones[mesh.surface.zone_of[t]].role == Role::periodic)
-            for (const Index p : mesh.surface.triangles[t]) is_repeated[p] = 1;
-    std::vector<Vec3> places;
-    for (const AddedBoundaryPoint& point : added)
-        if (std::all_of(point.corners.begin(), point.corners.end(),
-                        [&](Index p) { return p == kNone || is_repeated[p] != 0; }))
-            places.push_back(point.place);
-    if (places.empty()) return;
-    const Vec3& p = places.front();
-    throw FillObstacle(fmt::format("the fill needs a point on a periodic side near [{:.6g}, {:.6g}, {:.6g}] m that the "
-                                   "other side does not have; ask for another size there",
-                                   p.x, p.y, p.z),
-                       places);
+/// The tetrahedra of a surface with its triangles back among them.
+struct Recovered {
+    Start start;
+    RecoveryReport report;
+    std::size_t lifted;
+    std::vector<AddedBoundaryPoint> added;
+};
+
+Recovered recovered(const SurfaceMesh& surface, const Context& context) {
+    context.report("fill", "triangulation of the boundary points", 0);
+    Recovered out{triangulate(surface.surface, context), {}, 0, {}};
+    out.report = recover_boundary(out.start.complex, out.start.surface, context);
+    out.lifted = lift_splits(out.start.complex, out.start.surface, out.report.splits);
+    out.added = added_points(out.start, out.report.splits);
+    return out;
+}
+
+/// Points that are needed on one of two sides that repeat are put on both, until none is missing.
+Recovered recovered_alike(DividedSurface& surface, const std::vector<char>& is_held, const Context& context) {
+    constexpr int kMostRounds = 6;
+    for (int round = 0; round < kMostRounds; ++round) {
+        Recovered out = recovered(surface.mesh, context);
+        if (!put_on_both_sides(surface, out.added, is_held)) return out;
+    }
+    throw FailureError(
+        "the fill needed more and more points on the periodic sides; ask for other sizes there, or a finer surface");
+}
+
+DividedSurface undivided(const SurfaceMesh& surface) {
+    DividedSurface out{surface, {}};
+    for (Index t = 0; t < surface.surface.triangles.size(); ++t) out.parent.push_back(t);
+    return out;
+}
+
+/// What the fill made of a divided surface told of the one that it was divided from.
+void tell_of_undivided(const DividedSurface& divided, std::size_t n_points, FilledCore& core) {
+    for (Index& t : core.parent) t = divided.parent[t];
+    core.number_of.resize(n_points);
+}
+
+/// Points that lie between such as were put in cannot be told of by corners of the surface.
+void tell_of_undivided(const DividedSurface& divided, std::size_t n_points, std::vector<AddedBoundaryPoint>& added) {
+    std::vector<Vec3> strange;
+    for (AddedBoundaryPoint& point : added) {
+        point.triangle = divided.parent[point.triangle];
+        for (const Index corner : point.corners)
+            if (corner != kNone && corner >= n_points) strange.push_back(point.place);
+    }
+    if (!strange.empty())
+        throw FillObstacle("the fill needs a point beside one that a periodic side needs; ask for another size there",
+                           strange);
 }
 
 /// Sweeps over the cells in each of two passes.
@@ -313,19 +349,21 @@ constexpr int kSweeps = 2;
 
 namespace fill {
 
-FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
+FilledCore fill_core(const SurfaceMesh& given, const MakeSizes& make_sizes, const FillOptions& options,
                      const Context& context, FillReport& r, const std::vector<char>& slidable,
-                     const BoundaryCheck& check) {
+                     const BoundaryCheck& check, const std::vector<char>& is_top) {
+    std::optional<DividedSurface> divided;
+    if (!given.periodic.empty()) divided = undivided(given);
+    Recovered found = divided ? recovered_alike(*divided, is_top, context) : recovered(given, context);
+    if (divided) tell_of_undivided(*divided, given.surface.points.size(), found.added);
+    const SurfaceMesh& surface = divided ? divided->mesh : given;
     const std::vector<char> may_slide = without_repeated(slidable, surface);
-    context.report("fill", "triangulation of the boundary points", 0);
-    Start start = triangulate(surface.surface, context);
-    RecoveryReport recovery = recover_boundary(start.complex, start.surface, context);
-    r.boundary_points_lifted = lift_splits(start.complex, start.surface, recovery.splits);
-    r.boundary_points_added = added_points(start, recovery.splits);
-    if (!surface.periodic.empty()) refuse_on_repeated(r.boundary_points_added, surface);
+    Start& start = found.start;
+    r.boundary_points_lifted = found.lifted;
+    r.boundary_points_added = std::move(found.added);
     if (check) check(r.boundary_points_added);
-    r.edges_flipped_in = recovery.edges_by_flips;
-    r.faces_flipped_in = recovery.faces_by_flips;
+    r.edges_flipped_in = found.report.edges_by_flips;
+    r.faces_flipped_in = found.report.faces_by_flips;
 
     TetComplex inside = carve(start.complex, find_region_of(start.complex, start.surface, surface));
     peel_flat_cells(inside, start.surface, patches_to_peel(surface.surface, may_slide));
@@ -343,6 +381,7 @@ FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, co
         r.worst_shape = optimised.worst_after;
     }
     FilledCore core = collect(inside, start.surface, surface, start.order);
+    if (divided) tell_of_undivided(*divided, given.surface.points.size(), core);
     r.cells_of_core = core.cells.cell_types.size();
     return core;
 }

@@ -33,10 +33,10 @@ using BoundaryCheck = std::function<void(const std::vector<AddedBoundaryPoint>&)
 using MakeSizes = std::function<SizeField()>;
 
 /// As fill_with_tetrahedra, but for the assembly. `may_slide`: of each point of the surface mesh, where the options let
-/// points slide; left out: all.
+/// points slide; left out: all. `is_top`: of each triangle, layers are under it; left out: of none.
 FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
                      const Context& context, FillReport& report, const std::vector<char>& may_slide = {},
-                     const BoundaryCheck& check = {});
+                     const BoundaryCheck& check = {}, const std::vector<char>& is_top = {});
 
 /// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
 /// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all

@@ -438,6 +438,12 @@ std::vector<char> points_without_layers(const LayerStacks& stacks) {
     return is_free;
 }
 
+std::vector<char> tops_of(const LayerStacks& stacks) {
+    std::vector<char> is_top;
+    for (const Index face : stacks.face_of_core) is_top.push_back(static_cast<char>(face != kNone));
+    return is_top;
+}
+
 fill::FilledCore fill_inside_layers(const SurfaceMesh& wall, const LayerStacks& stacks, const SizeField& sizes,
                                     const FillOptions& options, const Context& context, FillReport& report) {
     const fill::BoundaryCheck check = [&](const std::vector<AddedBoundaryPoint>& added) {
@@ -446,7 +452,7 @@ fill::FilledCore fill_inside_layers(const SurfaceMesh& wall, const LayerStacks& 
     try {
         return fill::fill_core(
             stacks.core, [&] { return with_finer_surface(sizes, stacks.core.surface); }, options, context, report,
-            points_without_layers(stacks), check);
+            points_without_layers(stacks), check, tops_of(stacks));
     } catch (const fill::RegionsMeet& e) {
         // What layers are grown into is closed: the fill has lost a part of it.
         throw FillObstacle(e.what(), {e.place()});

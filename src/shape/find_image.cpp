@@ -5,7 +5,9 @@
 #include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <numbers>
+#include <optional>
 
 namespace anvilcast::shape {
 namespace {
@@ -108,6 +110,31 @@ Placement tidied(const Placement& p, double extent) {
     return after(Placement::turned(s.axis, s.degrees, s.about), Placement::moved(normalized(s.axis) * s.way));
 }
 
+std::vector<Index> points_of(const std::vector<Triangle>& triangles) {
+    std::vector<Index> out;
+    for (const Triangle& t : triangles) out.insert(out.end(), t.begin(), t.end());
+    std::sort(out.begin(), out.end());
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
+}
+
+/// Where two sides meet they are turned round what they have in common.
+std::optional<Placement> about_shared_points(const std::vector<Vec3>& points, const Side& first, const Side& second,
+                                             const Placement& image) {
+    if (!image.is_turned()) return std::nullopt;
+    const std::vector<Index> a = points_of(first.triangles), b = points_of(second.triangles);
+    std::vector<Index> shared;
+    std::set_intersection(a.begin(), a.end(), b.begin(), b.end(), std::back_inserter(shared));
+    if (shared.size() < 2) return std::nullopt;
+    const Vec3 from = points[shared.front()];
+    const Index far = *std::max_element(shared.begin(), shared.end(), [&](Index p, Index q) {
+        return distance(points[p], from) < distance(points[q], from);
+    });
+    const Screw s = screw_of(image);
+    const Vec3 axis = points[far] - from;
+    return Placement::turned(dot(axis, s.axis) < 0 ? axis * -1.0 : axis, s.degrees, from);
+}
+
 /// The farthest of some points, taken by a placement, from a tree.
 void look(const std::vector<Vec3>& points, const std::vector<Index>& of, const Placement& to, const TriangleTree& tree,
           const Placement& told_by, Difference& worst) {
@@ -116,14 +143,6 @@ void look(const std::vector<Vec3>& points, const std::vector<Index>& of, const P
         const double d = tree.closest(there).distance;
         if (d > worst.distance) worst = {d, told_by(there)};
     }
-}
-
-std::vector<Index> points_of(const std::vector<Triangle>& triangles) {
-    std::vector<Index> out;
-    for (const Triangle& t : triangles) out.insert(out.end(), t.begin(), t.end());
-    std::sort(out.begin(), out.end());
-    out.erase(std::unique(out.begin(), out.end()), out.end());
-    return out;
 }
 
 std::vector<Triangle> as_triangles(const std::vector<Edge>& edges) {
@@ -197,9 +216,13 @@ FoundImage find_image(const std::vector<Vec3>& points, const Side& first, const 
         const Difference d = compare(p);
         if (d.distance < 0.9 * best.difference.distance - 1e-12 * extent) best = {p, d};
     }
-    const Placement round = tidied(best.image, std::max(extent, length(best.image.origin)));
-    const Difference d = compare(round);
-    if (d.distance <= 1.5 * best.difference.distance + 1e-9 * extent) best = {round, d};
+    auto take = [&](const Placement& p) {
+        constexpr double kNoWorse = 4, kRounding = 1e-9;
+        const Difference d = compare(p);
+        if (d.distance <= kNoWorse * best.difference.distance + kRounding * extent) best = {p, d};
+    };
+    if (const auto about = about_shared_points(points, first, second, best.image)) take(*about);
+    take(tidied(best.image, std::max(extent, length(best.image.origin))));
     return best;
 }
 

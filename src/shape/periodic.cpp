@@ -36,6 +36,10 @@ class Matcher {
         : unit_(unit), out_(domain), s_(out_.boundary) {
         std::set<std::string> taken;
         for (const PeriodicRequest& r : requests) find(r, taken);
+        for (Index k = 0; k < requests.size(); ++k)
+            for (Index other = 0; other < requests.size(); ++other)
+                if (!requests[k].image && out_.periodic[k].image.is_turned() && !out_.periodic[other].image.is_turned())
+                    turn_round(k, out_.periodic[other].image.origin);
     }
 
     Domain match() {
@@ -92,6 +96,24 @@ class Matcher {
             s_.zones[z].set({Role::periodic});
             s_.zones[z].role_is_guess = false;
         }
+    }
+
+    /// What is turned by one pair and moved along its axis by another must come out at the same place either way: the
+    /// axis that was found is as good as the numbers of the sides are, and is taken to lie along the other's way.
+    void turn_round(Index pair, const Vec3& way) {
+        constexpr double kNearly = 1e-4, kNoWorse = 4, kRounding = 1e-9;
+        PeriodicPair& p = out_.periodic[pair];
+        const Screw s = screw_of(p.image);
+        const Vec3 axis = normalized(way);
+        if (length(cross(axis, s.axis)) > kNearly) return;
+        const Placement turned =
+            after(Placement::turned(dot(axis, s.axis) < 0 ? axis * -1.0 : axis, s.degrees, s.about),
+                  Placement::moved(axis * (dot(axis, s.axis) < 0 ? -s.way : s.way)));
+        const double d =
+            difference(s_.points, side_of(s_, zones_[pair][0]), side_of(s_, zones_[pair][1]), turned).distance;
+        if (d > kNoWorse * p.residual + kRounding * s_.bounds().diagonal()) return;
+        p.image = turned;
+        p.residual = d;
     }
 
     [[noreturn]] void refuse(const PeriodicRequest& r, const FoundImage& found, double allowed) const {
@@ -165,7 +187,9 @@ class Matcher {
             const auto near = tree.closest(image(s_.points[points[i]]));
             const Edge& e = to.rims[near.triangle];
             const double l = distance(s_.points[e[0]], s_.points[e[1]]);
-            missing.push_back({e, std::clamp(distance(s_.points[e[0]], near.point) / l, 1e-3, 1 - 1e-3)});
+            // Beside an end that is another point's counterpart, but within reach.
+            const double least = std::min(1e-3, 0.25 * reach / l);
+            missing.push_back({e, std::clamp(distance(s_.points[e[0]], near.point) / l, least, 1 - least)});
         }
         put_in(missing);
         return missing.empty();
