@@ -23,7 +23,7 @@ namespace {
 constexpr double kSame = 1e-9;  // of the extent
 constexpr int kMostRounds = 4;
 /// A point belongs into an edge when it is at most this share of the edge's length off it.
-constexpr double kFarthestOff = 0.35;
+constexpr double kFarthestOff = 0.7;
 constexpr std::size_t kLongestPath = 6;
 
 using Cycle = std::vector<Index>;

@@ -209,13 +209,21 @@ FoundImage find_image(const std::vector<Vec3>& points, const Side& first, const 
     for (const Triangle& t : first.triangles)
         for (const Index p : t) box.include(points[p]);
     const double extent = box.diagonal();
+    std::vector<FoundImage> found;
+    double least = Box::inf;
+    for (const Placement& p : candidates(from, to)) {
+        found.push_back({p, compare(p)});
+        least = std::min(least, found.back().difference.distance);
+    }
     FoundImage best;
     best.difference.distance = Box::inf;
-    // The ones before are simpler: what comes after must be better by more than rounding.
-    for (const Placement& p : candidates(from, to)) {
-        const Difference d = compare(p);
-        if (d.distance < 0.9 * best.difference.distance - 1e-12 * extent) best = {p, d};
-    }
+    if (found.empty()) return best;
+    // The ones before are simpler: sides that are symmetric come onto each other by others too, which rounding may
+    // favour.
+    constexpr double kFavour = 10, kRounded = 1e-6;
+    best = *std::find_if(found.begin(), found.end(), [&](const FoundImage& f) {
+        return f.difference.distance <= kFavour * least + kRounded * extent;
+    });
     auto take = [&](const Placement& p) {
         constexpr double kNoWorse = 4, kRounding = 1e-9;
         const Difference d = compare(p);

@@ -30,18 +30,49 @@ std::vector<Eigen::Vector3d> gradients(const Neighbours& neighbours) {
     return out;
 }
 
+/// What lies beyond each face: a cell, or nothing; the other's centre as it is seen from here. Where sides repeat, the
+/// cell is the one behind the image, for the faces of the first side; those of the second count with them.
+struct Beyond {
+    Index cell = kNone;
+    Vec3 center;
+    bool is_second = false;
+};
+
+std::vector<Beyond> beyond_faces(const VolumeMesh& mesh, const Cells& cells) {
+    std::vector<Beyond> out(mesh.n_faces());
+    for (std::size_t f = 0; f < mesh.n_inner_faces(); ++f)
+        out[f] = {mesh.neighbour[f], cells.cell_center[mesh.neighbour[f]]};
+    auto zone = [&](const std::string& name) {
+        return *std::find_if(mesh.zones.begin(), mesh.zones.end(), [&](const auto& z) { return z.name == name; });
+    };
+    for (const PeriodicPair& pair : mesh.periodic) {
+        const BoundaryZone first = zone(pair.first), second = zone(pair.second);
+        for (std::size_t f = first.first_face; f < first.first_face + first.n_faces; ++f) {
+            std::size_t image = second.first_face;
+            const Vec3 there = pair.image(cells.face_center[f]);
+            for (std::size_t g = second.first_face; g < second.first_face + second.n_faces; ++g)
+                if (distance(cells.face_center[g], there) < distance(cells.face_center[image], there)) image = g;
+            out[f] = {mesh.owner[image], inverse(pair.image)(cells.cell_center[mesh.owner[image]])};
+            out[image].is_second = true;
+        }
+    }
+    return out;
+}
+
 Neighbours neighbours_of(const VolumeMesh& mesh, const Cells& cells, const std::vector<double>& value,
                          const std::function<double(const Vec3&)>& on_boundary) {
     Neighbours out(mesh.n_cells());
+    const std::vector<Beyond> beyond = beyond_faces(mesh, cells);
     for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
         const Index own = mesh.owner[f];
-        if (f >= mesh.n_inner_faces()) {
+        if (beyond[f].is_second) continue;
+        if (beyond[f].cell == kNone) {
             out[own].emplace_back(cells.face_center[f] - cells.cell_center[own],
                                   on_boundary(cells.face_center[f]) - value[own]);
             continue;
         }
-        const Index other = mesh.neighbour[f];
-        const Vec3 step = cells.cell_center[other] - cells.cell_center[own];
+        const Index other = beyond[f].cell;
+        const Vec3 step = beyond[f].center - cells.cell_center[own];
         out[own].emplace_back(step, value[other] - value[own]);
         out[other].emplace_back(-1.0 * step, value[own] - value[other]);
     }
@@ -147,19 +178,21 @@ double poisson_error(const VolumeMesh& mesh, const std::function<double(const Ve
     for (const BoundaryZone& zone : mesh.zones)
         if (zone.role == Role::symmetry)
             std::fill_n(is_shut.begin() + static_cast<std::ptrdiff_t>(zone.first_face), zone.n_faces, 1);
+    const std::vector<Beyond> beyond = beyond_faces(mesh, cells);
+    for (std::size_t f = 0; f < mesh.n_faces(); ++f)
+        if (beyond[f].is_second) is_shut[f] = 1;
     std::vector<Eigen::Triplet<double>> entries;
     Eigen::VectorXd right = Eigen::VectorXd::Zero(n);
     for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
         if (is_shut[f] != 0) continue;
         const Index own = mesh.owner[f];
-        const bool is_inner = f < mesh.n_inner_faces();
-        const Vec3 d =
-            (is_inner ? cells.cell_center[mesh.neighbour[f]] : cells.face_center[f]) - cells.cell_center[own];
+        const bool is_inner = beyond[f].cell != kNone;
+        const Vec3 d = (is_inner ? beyond[f].center : cells.face_center[f]) - cells.cell_center[own];
         conductance[f] = dot(cells.face_area[f], cells.face_area[f]) / dot(cells.face_area[f], d);
         rest[f] = cells.face_area[f] - d * conductance[f];
         entries.emplace_back(own, own, conductance[f]);
         if (is_inner) {
-            const Index other = mesh.neighbour[f];
+            const Index other = beyond[f].cell;
             entries.emplace_back(other, other, conductance[f]);
             entries.emplace_back(own, other, -conductance[f]);
             entries.emplace_back(other, own, -conductance[f]);
@@ -182,11 +215,11 @@ double poisson_error(const VolumeMesh& mesh, const std::function<double(const Ve
             for (std::size_t f = 0; f < mesh.n_faces(); ++f) {
                 if (is_shut[f] != 0) continue;
                 const Index own = mesh.owner[f];
-                if (f >= mesh.n_inner_faces()) {
+                if (beyond[f].cell == kNone) {
                     b[own] += slope[own].dot(eigen(rest[f]));
                     continue;
                 }
-                const Index other = mesh.neighbour[f];
+                const Index other = beyond[f].cell;
                 const double flux = 0.5 * (slope[own] + slope[other]).dot(eigen(rest[f]));
                 b[own] += flux;
                 b[other] -= flux;

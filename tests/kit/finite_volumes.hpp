@@ -27,9 +27,9 @@ PolyhedraFigures polyhedra_figures(const VolumeMesh& mesh);
 /// Largest error of least-squares gradients of a linear field with gradient of length 1.
 double linear_gradient_error(const VolumeMesh& mesh);
 
-/// Solves -div grad u = f with u given on the boundary but for symmetry planes, where its slope is 0, the faces'
-/// gradients corrected for non-orthogonality, and returns the root mean square of the error against the exact solution,
-/// by volume.
+/// Solves -div grad u = f with u given on the boundary but for symmetry planes, where its slope is 0, and for sides
+/// that repeat by a move, over which it goes on; the faces' gradients corrected for non-orthogonality, and returns the
+/// root mean square of the error against the exact solution, by volume.
 double poisson_error(const VolumeMesh& mesh, const std::function<double(const Vec3&)>& exact,
                      const std::function<double(const Vec3&)>& source);
 
