@@ -147,7 +147,9 @@ def make(rng, folder):
         u = (k + rng.uniform(0.4, 0.6)) / 3 if kind != "wedge" else 0.35 + 0.6 * (k + rng.random()) / 3
         u = max(0.15, min(0.85, u))
         place = between(u, rng.uniform(-0.03, 0.03) if crosses else rng.uniform(0.4, 0.6))
-        thing = obstacle(rng, place, rng.uniform(1.5, 3.5), height)
+        # What does not cross keeps off the sides, and what does is seen by one of them only.
+        room = math.dist(between(u, 0), between(u, 1))
+        thing = obstacle(rng, place, min(rng.uniform(1.5, 3.5), 0.25 * room), height)
         things.append(thing)
         if crosses:
             things += [[tuple(move(p) for p in t) for t in thing] for move in copies]

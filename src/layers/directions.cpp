@@ -21,6 +21,9 @@ constexpr double kLeastVisible = 0.08;
 constexpr double kSmooth = 0.94;
 /// The lean of an edge fades over this many heights, and is gone after kFaded times that.
 constexpr double kFade = 2.5, kFaded = 3.5;
+/// Where one of two sides that repeat bends by just enough for an edge, and the other by just too little, both do: by
+/// so many degrees less is enough then.
+constexpr double kBothBend = 0.5;
 /// Normals closer than this are one.
 constexpr double kSame = 0.9998;
 
@@ -62,13 +65,19 @@ class Finder {
           height_(height),
           repeats_(repeats),
           feature_(std::cos(feature_angle_deg * std::numbers::pi / 180)),
+          nearly_feature_(std::cos((feature_angle_deg - kBothBend) * std::numbers::pi / 180)),
           context_(context),
           out_(wall.feet.size()),
           normal_(wall.feet.size()) {}
 
     std::vector<Direction> find() {
         const std::size_t n = wall_.feet.size();
-        tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_base(static_cast<Index>(f)); });
+        tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_base(static_cast<Index>(f), feature_); });
+        for (const auto& family : repeats_.families())
+            if (std::any_of(family.begin(), family.end(),
+                            [this](Index f) { return out_[f].shoreline == Shoreline::edge; }))
+                for (const Index f : family)
+                    if (out_[f].shoreline == Shoreline::plane) find_base(f, nearly_feature_);
         tbb::parallel_for(std::size_t{0}, n, [this](std::size_t f) { find_in_fan(static_cast<Index>(f)); });
         find_centers();
         repeat_bases();
@@ -93,13 +102,13 @@ class Finder {
     }
 
     /// The unlayered sides at a foot, in smooth pieces of one zone.
-    std::vector<Group> groups_of(Index f) const {
+    std::vector<Group> groups_of(Index f, double feature) const {
         std::vector<Group> groups;
         for (const Corner c : wall_.shores_of(f)) {
             const Index side = Wall::side_of(c);
             const Vec3& n = wall_.normal_of_side[side];
             const bool goes_on = !groups.empty() && groups.back().zone == wall_.zone_of(side) &&
-                                 dot(n, wall_.normal_of_side[Wall::side_of(groups.back().corners.back())]) > feature_;
+                                 dot(n, wall_.normal_of_side[Wall::side_of(groups.back().corners.back())]) > feature;
             if (!goes_on) groups.push_back({wall_.zone_of(side), {}, {}});
             groups.back().corners.push_back(c);
             groups.back().normal += n;
@@ -109,8 +118,8 @@ class Finder {
     }
 
     /// Sets the shoreline and returns whether there is a way along it.
-    bool find_shoreline(Index f, Direction& d, Vec3& along) const {
-        const std::vector<Group> groups = groups_of(f);
+    bool find_shoreline(Index f, double feature, Direction& d, Vec3& along) const {
+        const std::vector<Group> groups = groups_of(f, feature);
         if (groups.empty()) return true;
         d.shoreline = Shoreline::blocked;
         d.limit = LayerLimit::corner_of_zone;
@@ -158,8 +167,9 @@ class Finder {
         if (1 / least > kLongestStep) d.limit = LayerLimit::sharp_edge;
     }
 
-    void find_base(Index f) {
+    void find_base(Index f, double feature) {
         Direction& d = out_[f];
+        d = {};
         if (wall_.feet[f].fan[0] != kNone || wall_.feet[f].is_center) return;
         std::vector<Vec3> normals;
         Vec3 mean{};
@@ -183,7 +193,7 @@ class Finder {
             return;
         }
         Vec3 along;
-        if (!find_shoreline(f, d, along)) return;
+        if (!find_shoreline(f, feature, d, along)) return;
         if (d.shoreline == Shoreline::edge) {
             d.is_fixed = true;
             scale(d, normalized(along), normals);
@@ -439,7 +449,7 @@ class Finder {
     const Wall& wall_;
     const std::vector<double>& height_;
     const Repeats& repeats_;
-    double feature_;
+    double feature_, nearly_feature_;  // cosines
     const Context& context_;
     std::vector<Direction> out_;
     std::vector<Vec3> normal_;  // mean of each foot's faces, unit

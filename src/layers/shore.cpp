@@ -20,6 +20,8 @@ using surfmesh::Remesher;
 constexpr double kClose = 0.3;
 /// The same along an edge, in lengths of the edge.
 constexpr double kCloseOnEdge = 0.2;
+/// See directions.cpp.
+constexpr double kBothBend = 0.5;
 /// A level may be so far from its shore before it is put onto it, in heights: more means that the shore has ended.
 constexpr double kFarthest = 0.35;
 
@@ -60,6 +62,7 @@ Excerpt excerpt_of(const Wall& wall) {
     Excerpt out;
     out.domain.boundary.zones = mesh.surface.zones;
     for (const Region& r : mesh.regions) out.domain.regions.push_back({r.name, r.kind, 0, {}});
+    out.domain.periodic = mesh.periodic;
     out.local.assign(mesh.surface.points.size(), kNone);
     out.local_triangle.assign(mesh.surface.triangles.size(), kNone);
     for (Index t = 0; t < mesh.surface.triangles.size(); ++t) {
@@ -98,7 +101,8 @@ struct Shores::Impl {
     Impl(const Wall& w, const std::vector<Direction>& d, double feature_angle_deg)
         : wall(w),
           directions(d),
-          feature_cos(std::cos(feature_angle_deg * std::numbers::pi / 180)),
+          feature_cos(
+              std::cos((feature_angle_deg - (w.mesh->periodic.empty() ? 0 : kBothBend)) * std::numbers::pi / 180)),
           excerpt(excerpt_of(w)) {
         if (!excerpt.triangle.empty()) original.emplace(excerpt.domain, feature_angle_deg);
     }

@@ -37,12 +37,16 @@ Mending mending::drop_duplicates(Surface& surface) {
         const Triangle a = key(surface.triangles[s]), b = key(surface.triangles[t]);
         return a != b ? a < b : s < t;
     });
+    // Two bodies may have a wall in common, triangle by triangle: each needs its own.
+    auto part_of = [&](Index t) -> const std::string& { return surface.zones[surface.zone_of[t]].part; };
     std::vector<bool> keep(order.size(), true);
-    for (std::size_t i = 1; i < order.size(); ++i)
-        if (key(surface.triangles[order[i]]) == key(surface.triangles[order[i - 1]])) {
-            keep[order[i]] = false;
-            ++m.count;
-        }
+    for (std::size_t i = 0, j = 0; i < order.size(); i = j)
+        for (j = i; j < order.size() && key(surface.triangles[order[j]]) == key(surface.triangles[order[i]]); ++j)
+            for (std::size_t k = i; k < j && keep[order[j]]; ++k)
+                if (part_of(order[k]) == part_of(order[j])) {
+                    keep[order[j]] = false;
+                    ++m.count;
+                }
     if (m.count > 0) keep_triangles(surface, keep);
     return m;
 }

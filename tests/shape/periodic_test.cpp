@@ -287,12 +287,12 @@ TEST(Periodic, MeshesAreEqualOnBothSides) {
     };
     const Vec3 middle{0.02, 0.015, 0.01};
     const std::vector<Body> bodies{
-        {"one pair", with_ball(channel(), middle, 0.005), {pair("left", "right")}, {"floor", "ball"}, 0.003},
+        {"one pair", with_ball(channel(), middle, 0.005), {pair("left", "right")}, {"floor", "ball"}, 0.0015},
         {"three pairs",
          anywhere(with_ball(channel(), middle, 0.005)),
          {pair("left", "right"), pair("front", "back"), pair("floor", "lid")},
          {"ball"},
-         0.003},
+         0.0015},
         {"a ring's sector", sector(0.02, std::numbers::pi / 6), {pair("first", "second")}, {"floor", "hub"}, 0.0025},
         {"down to the axis",
          anywhere(sector(0, std::numbers::pi / 5)),
@@ -310,7 +310,10 @@ TEST(Periodic, MeshesAreEqualOnBothSides) {
                     built(domain, body.size, cells, has_layers ? body.layers_on : std::vector<std::string>{});
                 expect_equal_sides(b.mesh, what);
                 for (const ZoneLayers& z : b.stacks.zones)
-                    EXPECT_GT(z.full_area, 0.98 * z.area) << what << ", " << b.surface.surface.zones[z.zone].name;
+                    EXPECT_GT(z.full_area, 0.98 * z.area)
+                        << what << ", " << b.surface.surface.zones[z.zone].name << ": "
+                        << layer_limit_text(z.shortfalls.empty() ? LayerLimit::none : z.shortfalls[0].limit) << " at "
+                        << (z.shortfalls.empty() ? Vec3{} : z.shortfalls[0].at).x;
             }
 }
 
