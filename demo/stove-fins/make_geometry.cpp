@@ -41,10 +41,13 @@ std::vector<anvilcast::Vec2> iron() {
     return outline;
 }
 
+/// With the iron's corners on its sides, so that both have the same numbers there.
 std::vector<anvilcast::Vec2> all() {
     std::vector<anvilcast::Vec2> outline;
     add_arc(outline, kOuter, 0, kPitch);
+    outline.push_back(at(kCollar, kPitch));
     add_arc(outline, kInner, kPitch, 0);
+    outline.push_back(at(kCollar, 0));
     return outline;
 }
 

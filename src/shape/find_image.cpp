@@ -198,6 +198,15 @@ Side side_of(const Surface& surface, Index zone) {
     return out;
 }
 
+double as_good_as(double distance, const std::vector<Vec3>& points, const Side& side) {
+    constexpr double kNoWorse = 4, kSingle = 1e-7;
+    double farthest = 0;
+    for (const Triangle& t : side.triangles)
+        for (const Index p : t)
+            for (int k = 0; k < 3; ++k) farthest = std::max(farthest, std::abs(points[p][k]));
+    return kNoWorse * distance + kSingle * farthest;
+}
+
 Difference difference(const std::vector<Vec3>& points, const Side& first, const Side& second, const Placement& image) {
     return Comparison(points, first, second)(image);
 }
@@ -225,9 +234,8 @@ FoundImage find_image(const std::vector<Vec3>& points, const Side& first, const 
         return f.difference.distance <= kFavour * least + kRounded * extent;
     });
     auto take = [&](const Placement& p) {
-        constexpr double kNoWorse = 4, kRounding = 1e-9;
         const Difference d = compare(p);
-        if (d.distance <= kNoWorse * best.difference.distance + kRounding * extent) best = {p, d};
+        if (d.distance <= as_good_as(best.difference.distance, points, first)) best = {p, d};
     };
     if (const auto about = about_shared_points(points, first, second, best.image)) take(*about);
     take(tidied(best.image, std::max(extent, length(best.image.origin))));

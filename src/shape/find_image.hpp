@@ -24,6 +24,10 @@ struct Difference {
 };
 Difference difference(const std::vector<Vec3>& points, const Side& first, const Side& second, const Placement& image);
 
+/// Up to which difference a simpler image is as good as one with the difference given: numbers may have been written in
+/// single precision.
+double as_good_as(double distance, const std::vector<Vec3>& points, const Side& side);
+
 struct FoundImage {
     Placement image;
     Difference difference;

@@ -36,6 +36,10 @@ class Matcher {
         : unit_(unit), out_(domain), s_(out_.boundary) {
         std::set<std::string> taken;
         for (const PeriodicRequest& r : requests) find(r, taken);
+        // Several zones may repeat in one way.
+        for (Index k = 0; k < requests.size(); ++k)
+            for (Index other = 0; other < k && !requests[k].image; ++other)
+                take_if_as_good(k, out_.periodic[other].image);
         for (Index k = 0; k < requests.size(); ++k)
             for (Index other = 0; other < requests.size(); ++other)
                 if (!requests[k].image && out_.periodic[k].image.is_turned() && !out_.periodic[other].image.is_turned())
@@ -101,7 +105,7 @@ class Matcher {
     /// What is turned by one pair and moved along its axis by another must come out at the same place either way: the
     /// axis that was found is as good as the numbers of the sides are, and is taken to lie along the other's way.
     void turn_round(Index pair, const Vec3& way) {
-        constexpr double kNearly = 1e-4, kNoWorse = 4, kRounding = 1e-9;
+        constexpr double kNearly = 1e-4;
         PeriodicPair& p = out_.periodic[pair];
         const Screw s = screw_of(p.image);
         const Vec3 axis = normalized(way);
@@ -109,10 +113,15 @@ class Matcher {
         const Placement turned =
             after(Placement::turned(dot(axis, s.axis) < 0 ? axis * -1.0 : axis, s.degrees, s.about),
                   Placement::moved(axis * (dot(axis, s.axis) < 0 ? -s.way : s.way)));
-        const double d =
-            difference(s_.points, side_of(s_, zones_[pair][0]), side_of(s_, zones_[pair][1]), turned).distance;
-        if (d > kNoWorse * p.residual + kRounding * s_.bounds().diagonal()) return;
-        p.image = turned;
+        take_if_as_good(pair, turned);
+    }
+
+    void take_if_as_good(Index pair, const Placement& image) {
+        PeriodicPair& p = out_.periodic[pair];
+        const Side first = side_of(s_, zones_[pair][0]);
+        const double d = difference(s_.points, first, side_of(s_, zones_[pair][1]), image).distance;
+        if (d > as_good_as(p.residual, s_.points, first)) return;
+        p.image = image;
         p.residual = d;
     }
 
