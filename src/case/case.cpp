@@ -211,6 +211,11 @@ class CaseReader {
         if (const auto role = s.parsed("role", parse_role)) {
             rule.role = role->role;
             rule.bc_type = role->bc_type;
+            if (rule.role == Role::periodic)
+                s.fail(
+                    fmt::format("[[zone]] \"{}\" repeats at another zone, which [[periodic]] zones = [\"{}\", \"...\"] "
+                                "tells; leave its role out",
+                                rule.name, rule.name));
         }
         rule.part = s.text("part");
         rule.matches = s.text("matches");
@@ -271,7 +276,8 @@ class CaseReader {
                                opening.name));
         opening.role = role->role;
         opening.bc_type = role->bc_type;
-        if (is_within_region(opening.role) || opening.role == Role::interface_ || opening.role == Role::baffle)
+        if (is_within_region(opening.role) || opening.role == Role::interface_ || opening.role == Role::baffle ||
+            opening.role == Role::periodic)
             s.fail(fmt::format("[[opening]] \"{}\" is an end of the flow and cannot be {}", opening.name,
                                role_name(opening.role)));
         // Ten inlets are often one condition.

@@ -280,5 +280,27 @@ TEST(CaseFile, ShapesAndSheetsDivideRegions) {
     EXPECT_EQ(typed.openings[0].bc_type, "BCTunnelInflow");
 }
 
+TEST(CaseFile, SidesThatRepeat) {
+    const std::string pair = "\n[[periodic]]\nzones = [\"left\", \"right\"]\n";
+    const Case found = parse_case(kGood + pair, "case.toml");
+    ASSERT_EQ(found.periodic.size(), 1U);
+    EXPECT_EQ(found.periodic[0].second, "right");
+    EXPECT_FALSE(found.periodic[0].image);
+    const Case turned =
+        parse_case(kGood + pair + "turned = 90\naxis = [0, 0, 1]\nabout = [10, 0, 0]\ntolerance = 2\n", "case.toml");
+    ASSERT_TRUE(turned.periodic[0].image);
+    EXPECT_LT(distance((*turned.periodic[0].image)({0.02, 0, 0}), {0.01, 0.01, 0}), 1e-15);
+    EXPECT_EQ(turned.periodic[0].tolerance, 2e-3);
+    auto told = [](const std::string& text, const char* what) {
+        EXPECT_NE(message_of(text).find(what), std::string::npos) << message_of(text);
+    };
+    told(kGood + replaced(pair, ", \"right\"", ""), "must be two names");
+    told(kGood + replaced(pair, "right", "left"), "must be two names");
+    told(kGood + pair + "mirrored = \"x\"\n", "never mirrored");
+    told(kGood + pair + "axis = [0, 0, 1]\n", "need turned");
+    told(kGood + "\n[[zone]]\nname = \"left\"\nrole = \"periodic\"\nnear = [0, 0, 0]\n", "leave its role out");
+    told(replaced(kGood, "role = \"inlet\"", "role = \"periodic\""), "an end of the flow");
+}
+
 }  // namespace
 }  // namespace anvilcast

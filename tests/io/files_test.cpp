@@ -17,6 +17,7 @@
 #include <cstring>
 #include <fstream>
 #include <map>
+#include <numbers>
 #include <random>
 #include <set>
 
@@ -193,6 +194,42 @@ TEST_F(Files, RolesTypesSheetsAndLongNamesComeBack) {
             EXPECT_EQ(std::set<std::string>(names.zones.begin(), names.zones.end()).size(), mesh.zones.size());
             for (const std::string& n : names.zones) EXPECT_LE(n.size(), 32U);
         }
+}
+
+TEST_F(Files, SidesThatRepeatRoundTrip) {
+    // A quarter of a disc, somewhere.
+    std::vector<Vec2> outline{{0, 0}};
+    for (int k = 0; k <= 6; ++k)
+        outline.push_back({std::cos(k * std::numbers::pi / 12), std::sin(k * std::numbers::pi / 12)});
+    const Placement there = after(Placement::turned({1, 2, 3}, 50, {}), Placement::moved({3, -1, 2}));
+    Surface s = placed(split_at_sharp_edges(kit::prism(outline, 0.5), 40), there);
+    for (Index t = 0; t < s.triangles.size(); ++t) {
+        const Vec3 n = inverse(there).direction(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+        if (n.y < -0.9 * length(n)) s.zones[s.zone_of[t]].name = "first";
+        if (n.x < -0.9 * length(n)) s.zones[s.zone_of[t]].name = "second";
+    }
+    const Domain d = make_periodic(kit::inside_of(s), {{.first = "first", .second = "second"}}, kMm);
+    SizeOptions sizes;
+    sizes.surface = sizes.largest = 0.3;
+    const SizeField field = make_size_field(d, sizes);
+    const SurfaceMesh surface = mesh_surface(d, field);
+    for (const bool has_polyhedra : {false, true}) {
+        const VolumeMesh mesh =
+            has_polyhedra ? fill_with_polyhedra(surface, field) : fill_with_tetrahedra(surface, field);
+        ASSERT_EQ(find_faults(mesh), std::vector<std::string>{});
+        for (const char* name : {"mesh.cgns", "mesh.vtu"}) {
+            write_mesh(directory / name, mesh);
+            const VolumeMesh back = read_mesh(directory / name);
+            EXPECT_EQ(find_faults(back), std::vector<std::string>{}) << name;
+            ASSERT_EQ(back.periodic.size(), 1U) << name;
+            EXPECT_EQ(back.periodic[0].first, "first");
+            EXPECT_EQ(back.periodic[0].second, "second");
+            for (const Vec3& p : {Vec3{0, 0, 0}, Vec3{3, -1, 2}, Vec3{2, 0, 1}})
+                EXPECT_LT(distance(back.periodic[0].image(p), mesh.periodic[0].image(p)), 1e-13) << name;
+            for (const BoundaryZone& z : back.zones)
+                EXPECT_EQ(z.role == Role::periodic, z.name == "first" || z.name == "second");
+        }
+    }
 }
 
 TEST_F(Files, MixedCellsRoundTripThroughCgns) {

@@ -240,18 +240,33 @@ TEST_F(ForeignMeshes, WhereRangesOverlapTheShorterOneNamesTheFace) {
 TEST_F(ForeignMeshes, SidesThatRepeatEachOtherAreNotJoined) {
     const VolumeMesh mesh = read_mesh(cgns([](int f, int base) {
         write_cube(f, base, [&](int zone) {
-            const std::vector<cgsize_t> own{2}, theirs{3};
-            int connection = 0;
-            EXPECT_EQ(cg_conn_write(f, base, zone, "below", FaceCenter, Abutting1to1, PointList, 1, own.data(), "cube",
-                                    Unstructured, PointListDonor, sizeof(cgsize_t) == 8 ? LongInteger : Integer, 1,
-                                    theirs.data(), &connection),
-                      CG_OK);
-            const std::array<float, 3> none{0, 0, 0}, up{0, 0, 1};
-            EXPECT_EQ(cg_conn_periodic_write(f, base, zone, connection, none.data(), none.data(), up.data()), CG_OK);
+            auto join = [&](const char* name, cgsize_t own, cgsize_t theirs, const std::array<float, 3>& angle,
+                            const std::array<float, 3>& way) {
+                int connection = 0;
+                EXPECT_EQ(cg_conn_write(f, base, zone, name, FaceCenter, Abutting1to1, PointList, 1, &own, "cube",
+                                        Unstructured, PointListDonor, sizeof(cgsize_t) == 8 ? LongInteger : Integer, 1,
+                                        &theirs, &connection),
+                          CG_OK);
+                const std::array<float, 3> none{0, 0, 0};
+                EXPECT_EQ(cg_conn_periodic_write(f, base, zone, connection, none.data(), angle.data(), way.data()),
+                          CG_OK);
+            };
+            join("below", 2, 3, {0, 0, 0}, {0, 0, 1});
+            join("above", 3, 2, {0, 0, 0}, {0, 0, -1});
+            // A quarter turn, in radians where no unit is told.
+            join("front", 4, 7, {0, 0, 1.5707964F}, {0, 0, 0});
+            join("left", 7, 4, {0, 0, -1.5707964F}, {0, 0, 0});
         });
     }));
     EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
     EXPECT_NEAR(assess(mesh).volume, 1, 1e-12);
+    ASSERT_EQ(mesh.periodic.size(), 2U);
+    EXPECT_EQ(mesh.periodic[0].first, "below");
+    EXPECT_EQ(mesh.periodic[0].second, "above");
+    EXPECT_EQ(mesh.periodic[0].image.origin, (Vec3{0, 0, 1}));
+    EXPECT_EQ(mesh.periodic[1].first, "front");
+    EXPECT_NEAR(screw_of(mesh.periodic[1].image).degrees, 90, 1e-5);
+    for (const BoundaryZone& z : mesh.zones) EXPECT_EQ(z.role == Role::periodic, z.name != "unnamed") << z.name;
 }
 
 TEST_F(ForeignMeshes, DamagedOnesAreToldNotTrusted) {

@@ -60,6 +60,15 @@ TEST(Mend, TurnsAndDropsWithoutAsking) {
     EXPECT_FALSE(mend(s, {.drop_duplicates = false, .orient = false}).is_changed());
 }
 
+TEST(Mend, BodiesKeepTheWallsThatTheyHaveInCommon) {
+    Surface two = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({0, 0, 0}, {1, 1, 1})});
+    weld(two);
+    for (std::size_t z = 0; z < two.zones.size(); ++z) two.zones[z].part = z == 0 ? "inner" : "outer";
+    EXPECT_EQ(mend(two).surface.triangles.size(), 24U);
+    for (Zone& z : two.zones) z.part = "one";
+    EXPECT_EQ(mend(two).surface.triangles.size(), 12U);
+}
+
 TEST(Mend, StitchesPiecesThatWereCutApart) {
     // Every triangle of a ball on its own, each corner moved a little.
     const Surface ball = kit::sphere({0, 0, 0}, 1, 3);

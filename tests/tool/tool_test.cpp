@@ -866,6 +866,39 @@ TEST_F(Tool, MeshesWhatTurnsAsARegionOfItsOwn) {
     EXPECT_NE(wrong.err.find("line 57: [[region]] \"turning\": radii"), std::string::npos) << wrong.err;
 }
 
+TEST_F(Tool, MeshesOneOfTwelveFins) {
+    const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/stove-fins";
+    ASSERT_EQ(std::system((std::string(ANVILCAST_MAKERS "/make_stove_fins '") + directory.string() + "'").c_str()), 0);
+    for (const char* file : {"sector.stl", "iron.stl"})
+        EXPECT_TRUE(content(directory / file) == content(demo / file)) << file;
+    const std::string coarse =
+        coarser(content(demo / "case.toml"),
+                {{"surface = 4", "surface = 8"}, {"largest = 6", "largest = 9"}, {"size = 2", "size = 4"}});
+    std::ofstream(directory / "fins.toml") << coarse;
+    const Outcome o = run("build fins.toml --out fins --json");
+    ASSERT_EQ(o.status, 0) << o.err;
+    const nlohmann::json summary = nlohmann::json::parse(o.out);
+    ASSERT_EQ(summary["periodic"].size(), 2U);
+    for (const auto& pair : summary["periodic"]) {
+        EXPECT_NEAR(pair["turned"].get<double>(), 30, 1e-12);
+        EXPECT_LT(pair["largest_difference"].get<double>(), 1e-8);
+    }
+    std::map<std::string, nlohmann::json> zone;
+    for (const auto& z : summary["zones"]) zone[z["name"]] = z;
+    EXPECT_EQ(zone.at("left")["role"], "periodic");
+    EXPECT_EQ(zone.at("left")["faces"], zone.at("right")["faces"]);
+    EXPECT_EQ(zone.at("iron-left")["faces"], zone.at("iron-right")["faces"]);
+    for (const auto& layers : summary["layers"]) EXPECT_GT(layers["full"].get<double>(), 0.98);
+    expect_accepted_by_the_standards_checker("fins");
+    EXPECT_NE(run("plan fins.toml").out.find("right is left, turned by 30 degrees round [0, 0, 1]"), std::string::npos);
+    // What is told again, from the file.
+    EXPECT_EQ(nlohmann::json::parse(run("assess fins/mesh.cgns --json").out)["periodic"].size(), 2U);
+    std::ofstream(directory / "wrong.toml") << coarser(coarse, {{"[\"left\", \"right\"]", "[\"left\", \"below\"]"}});
+    const Outcome wrong = run("plan wrong.toml");
+    EXPECT_EQ(wrong.status, 2);
+    EXPECT_NE(wrong.err.find("[[periodic]] these zones are not each other's image"), std::string::npos) << wrong.err;
+}
+
 TEST_F(Tool, MeshesTheSolidsInAChamberThatTheStandardsCheckerAccepts) {
     const fs::path demo = fs::path(ANVILCAST_SOURCE) / "demo/drying-chamber";
     for (const char* file : {"chamber.stl", "rods.stl", "brick.stl", "weir.stl"}) {
