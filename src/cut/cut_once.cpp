@@ -190,7 +190,32 @@ class Cutter {
         std::vector<std::array<Index, 2>> pairs;
         for (const Pair& pair : meetings_)
             if (!pair.meeting.is_coplanar) pairs.push_back({pair.i, pair.j});
+        add_folded(grain, pairs);
         return flatten(complex_, pairs, grain);
+    }
+
+    /// Two triangles that lie on each other but for rounding, and share an edge, do not meet anywhere else: a film of
+    /// no width would stay between them.
+    void add_folded(double grain, std::vector<std::array<Index, 2>>& pairs) const {
+        const SurfaceEdges edges(complex_.triangles, complex_.points.size());
+        auto place = [this](Index p) { return complex_.points[p].approx(); };
+        // From the edge to the third corner, at right angles.
+        auto reach = [&](std::size_t e, const SurfaceEdges::Use& u) {
+            const Vec3 a = place(edges.ends(e)[0]), along = normalized(place(edges.ends(e)[1]) - a);
+            const Vec3 d = place(complex_.triangles[u.triangle][(u.side + 2) % 3]) - a;
+            return d - along * dot(d, along);
+        };
+        for (std::size_t e = 0; e < edges.size(); ++e)
+            for (const auto* u = edges.begin(e); u != edges.end(e); ++u)
+                for (const auto* v = u + 1; v != edges.end(e); ++v) {
+                    const Vec3 a = reach(e, *u), b = reach(e, *v);
+                    const double together = dot(a, b);
+                    if (!(together > 0)) continue;
+                    // The lower one of the two is off the other's plane by so much.
+                    const double shorter = std::min(length(a), length(b));
+                    if (length(cross(a, b)) * shorter > grain * length(a) * length(b)) continue;
+                    pairs.push_back({std::min(u->triangle, v->triangle), std::max(u->triangle, v->triangle)});
+                }
     }
 
     Job& job_of(Index triangle) {

@@ -23,13 +23,24 @@ Surface split_at_sharp_edges(const Surface& surface, const std::vector<double>& 
     auto normal = [&](Index t) {
         return normalized(triangle_normal(surface.corner(t, 0), surface.corner(t, 1), surface.corner(t, 2)));
     };
-    for (std::size_t e = 0; e < edges.size(); ++e) {
-        if (edges.n_uses(e) != 2) continue;
-        const auto &u = edges.begin(e)[0], &v = edges.begin(e)[1];
-        if (surface.zone_of[u.triangle] != surface.zone_of[v.triangle]) continue;
+    using Use = SurfaceEdges::Use;
+    auto look = [&](const Use& u, const Use& v) {
+        if (surface.zone_of[u.triangle] != surface.zone_of[v.triangle]) return;
         const double sense = u.forward != v.forward ? 1.0 : -1.0;
         if (sense * dot(normal(u.triangle), normal(v.triangle)) >= limit[surface.zone_of[u.triangle]])
             pieces.join(u.triangle, v.triangle);
+    };
+    auto part_of = [&](const Use& u) -> const std::string& { return surface.zones[surface.zone_of[u.triangle]].part; };
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const Use *begin = edges.begin(e), *end = edges.end(e);
+        if (edges.n_uses(e) == 2) look(begin[0], begin[1]);
+        if (edges.n_uses(e) <= 2) continue;
+        // Where bodies touch along an edge each is smooth or sharp there by itself.
+        for (const Use* u = begin; u != end; ++u) {
+            auto is_own = [&](const Use& v) { return part_of(v) == part_of(*u); };
+            const Use* v = std::find_if(u + 1, end, is_own);
+            if (v != end && std::count_if(begin, end, is_own) == 2) look(*u, *v);
+        }
     }
     // A zone that stays whole is one piece, connected or not.
     std::vector<Index> first_of(surface.zones.size(), kNone);

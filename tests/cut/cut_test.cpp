@@ -281,5 +281,26 @@ TEST(Cut, JoinsWhatAlmostTouches) {
     EXPECT_THROW(cut_at_intersections(both, {.join = -1}), InputError);
 }
 
+/// A body flush with the side of one that it lies in, and with an edge in common, in numbers of single precision: laid
+/// onto it, nothing is left between.
+TEST(Cut, NoFilmStaysBetweenSidesThatShareAnEdge) {
+    for (int degrees = 5; degrees < 90; degrees += 17) {
+        const Placement turn = Placement::turned({0, 0, 1}, degrees, {});
+        auto rounded = [&](Surface s, const std::string& part) {
+            for (Vec3& p : s.points) {
+                p = turn(p);
+                for (int k = 0; k < 3; ++k) p[k] = static_cast<float>(p[k]);
+            }
+            for (Zone& z : s.zones) z.part = part;
+            return s;
+        };
+        Surface both = joined({rounded(kit::box({0.04, 0, 0}, {0.104, 0.05, 0.12}), "all"),
+                               rounded(kit::box({0.04, 0, 0}, {0.046, 0.02, 0.12}), "bar")});
+        const Space space = divide_space(both, {}, {.join = 1e-6});
+        ASSERT_EQ(space.cells.size(), 3U) << degrees;
+        for (const SpaceCell& cell : space.cells) EXPECT_GT(cell.volume, 1e-5) << degrees;
+    }
+}
+
 }  // namespace
 }  // namespace anvilcast

@@ -65,6 +65,7 @@ TEST(Mend, BodiesKeepTheWallsThatTheyHaveInCommon) {
     weld(two);
     for (std::size_t z = 0; z < two.zones.size(); ++z) two.zones[z].part = z == 0 ? "inner" : "outer";
     EXPECT_EQ(mend(two).surface.triangles.size(), 24U);
+    EXPECT_EQ(split_at_sharp_edges(two, 40).zones.size(), 12U);
     for (Zone& z : two.zones) z.part = "one";
     EXPECT_EQ(mend(two).surface.triangles.size(), 12U);
 }
