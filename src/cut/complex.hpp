@@ -45,8 +45,10 @@ struct CutCount {
     std::size_t pairs = 0, points = 0;
 };
 /// One exact cut of all triangles; nothing happens when none meet. Triangles that meet and are in one plane but for
-/// `grain` (metres) are put into one plane first.
-CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context);
+/// `grain` (metres) are put into one plane first; so are, where none meet, those that lie on each other from an edge on
+/// but for `finest`.
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, double finest,
+                  const Context& context);
 
 /// Puts triangles that meet (pairs) and differ from one plane by at most `grain` into one, exactly. Tells whether a
 /// corner moved.

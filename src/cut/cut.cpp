@@ -96,7 +96,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
         // together. The grain grows from pass to pass.
         const double grain = ulp * std::ldexp(kGrain, 3 * pass);
-        const CutCount count = cut_once(complex, normals, grain, context);
+        const CutCount count = cut_once(complex, normals, grain, kGrain * ulp, context);
         if (pass == 0) out.pairs_cut = count.pairs;
         out.points_added += count.points;
         const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),

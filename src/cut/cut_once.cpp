@@ -89,9 +89,9 @@ class Cutter {
   public:
     Cutter(Complex& complex, const Context& context) : complex_(complex), context_(context), table_(complex.points) {}
 
-    CutCount cut(const std::vector<Vec3>& normals, double grain) {
+    CutCount cut(const std::vector<Vec3>& normals, double grain, double finest) {
         find_meetings();
-        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) {
+        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain, finest); ++round) {
             tidy(complex_, normals);
             find_meetings();
         }
@@ -186,12 +186,13 @@ class Cutter {
             for (Pair& pair : block) meetings_.push_back(std::move(pair));
     }
 
-    bool flatten_meetings(double grain) {
+    bool flatten_meetings(double grain, double finest) {
         std::vector<std::array<Index, 2>> pairs;
         for (const Pair& pair : meetings_)
             if (!pair.meeting.is_coplanar) pairs.push_back({pair.i, pair.j});
-        add_folded(grain, pairs);
-        return flatten(complex_, pairs, grain);
+        if (!meetings_.empty()) return flatten(complex_, pairs, grain);
+        add_folded(finest, pairs);
+        return flatten(complex_, pairs, finest);
     }
 
     /// Two triangles that lie on each other but for rounding, and share an edge, do not meet anywhere else: a film of
@@ -386,8 +387,9 @@ void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on) {
     }
 }
 
-CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context) {
-    return Cutter(complex, context).cut(normals, grain);
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, double finest,
+                  const Context& context) {
+    return Cutter(complex, context).cut(normals, grain, finest);
 }
 
 }  // namespace anvilcast::cutting
