@@ -43,10 +43,11 @@ void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain = 0);
 
 struct CutCount {
     std::size_t pairs = 0, points = 0;
+    bool has_unfolded = false;  ///< nothing met until what lay on each other was put into one plane
 };
 /// One exact cut of all triangles; nothing happens when none meet. Triangles that meet and are in one plane but for
 /// `grain` (metres) are put into one plane first; so are, where none meet, those that lie on each other from an edge on
-/// but for `finest`.
+/// but for `finest`, if that is above 0.
 CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, double finest,
                   const Context& context);
 

@@ -39,6 +39,8 @@ void round_points(Complex& complex) {
 namespace {
 
 constexpr int kMostPasses = 12;
+/// Rounding may fold anew what was unfolded: once more, and it stays.
+constexpr int kMostUnfoldings = 2;
 /// What is finer than so many roundings is taken together, from the first pass on.
 constexpr double kGrain = 4;
 
@@ -92,11 +94,14 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         join_pieces(complex, part_of, options.join, out);
         tidy(complex, normals, kGrain * ulp);
     }
+    int n_unfolded = 0;
     for (int pass = 0;; ++pass) {
         // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
         // together. The grain grows from pass to pass.
         const double grain = ulp * std::ldexp(kGrain, 3 * pass);
-        const CutCount count = cut_once(complex, normals, grain, kGrain * ulp, context);
+        const CutCount count =
+            cut_once(complex, normals, grain, n_unfolded < kMostUnfoldings ? kGrain * ulp : 0, context);
+        n_unfolded += count.has_unfolded ? 1 : 0;
         if (pass == 0) out.pairs_cut = count.pairs;
         out.points_added += count.points;
         const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),

@@ -102,7 +102,7 @@ class Cutter {
         share_points_on_edges();
         divide();
         put_together();
-        return {meetings_.size(), complex_.points.size() - n_points};
+        return {meetings_.size(), complex_.points.size() - n_points, has_unfolded_};
     }
 
   private:
@@ -191,8 +191,9 @@ class Cutter {
         for (const Pair& pair : meetings_)
             if (!pair.meeting.is_coplanar) pairs.push_back({pair.i, pair.j});
         if (!meetings_.empty()) return flatten(complex_, pairs, grain);
-        add_folded(finest, pairs);
-        return flatten(complex_, pairs, finest);
+        if (finest > 0) add_folded(finest, pairs);
+        has_unfolded_ = flatten(complex_, pairs, finest);
+        return has_unfolded_;
     }
 
     /// Two triangles that lie on each other but for rounding, and share an edge, do not meet anywhere else: a film of
@@ -361,6 +362,7 @@ class Cutter {
 
     static constexpr Index kBlock = 1024;
     static constexpr int kMostFlattenings = 3;
+    bool has_unfolded_ = false;
     Complex& complex_;
     const Context& context_;
     PointTable table_;

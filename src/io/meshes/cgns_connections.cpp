@@ -102,21 +102,31 @@ void CgnsReader::name_repeated(const Connection& c) {
     zones_by_points_.push_back({zone, std::move(points)});
 }
 
-/// Places on a side in the order of its list: its points, or the middles of its faces.
-std::vector<Vec3> CgnsReader::places_on(const Connection& c, const std::vector<cgsize_t>& items) const {
-    std::vector<Vec3> out;
-    for (const cgsize_t e : items) {
+/// Points of the one side and, in the same order, those of the other that are closest to their images.
+std::array<std::vector<Vec3>, 2> CgnsReader::points_of_pair(const Connection& c, const Connection& d) const {
+    std::array<std::vector<Vec3>, 2> out;
+    auto place = [this](int zone, cgsize_t p) -> const Vec3& {
+        const auto z = static_cast<std::size_t>(zone - 1);
+        if (p < 1 || p > static_cast<cgsize_t>(n_points_[z]))
+            wrong("a periodic side refers to a point that is not there");
+        return out_.points[first_points_[z] + static_cast<std::size_t>(p - 1)];
+    };
+    for (std::size_t k = 0; k < std::min(c.own.size(), c.theirs.size()); ++k) {
         if (c.is_by_points) {
-            const auto zone = static_cast<std::size_t>(c.zone - 1);
-            if (e < 1 || e > static_cast<cgsize_t>(n_points_[zone])) return {};
-            out.push_back(out_.points[first_points_[zone] + static_cast<std::size_t>(e - 1)]);
+            out[0].push_back(place(c.zone, c.own[k]));
+            out[1].push_back(place(d.zone, c.theirs[k]));
             continue;
         }
-        const auto face = c.faces.find(e);
-        if (face == c.faces.end() || face->second.empty()) return {};
-        Vec3 sum;
-        for (const Index p : face->second) sum += out_.points[p];
-        out.push_back(sum / static_cast<double>(face->second.size()));
+        const auto own = c.faces.find(c.own[k]), theirs = d.faces.find(c.theirs[k]);
+        if (own == c.faces.end() || theirs == d.faces.end() || theirs->second.empty()) continue;
+        for (const Index p : own->second) {
+            const Vec3 image = (*c.image)(out_.points[p]);
+            out[0].push_back(out_.points[p]);
+            out[1].push_back(
+                out_.points[*std::min_element(theirs->second.begin(), theirs->second.end(), [&](Index q, Index r) {
+                    return distance(out_.points[q], image) < distance(out_.points[r], image);
+                })]);
+        }
     }
     return out;
 }
@@ -140,18 +150,16 @@ void CgnsReader::pair_repeated() {
         if (partner == repeated_.end() || known.contains({partner->zone, zone}) ||
             !known.insert({zone, partner->zone}).second)
             continue;
-        const std::vector<Vec3> own = places_on(c, c.own),
-                                theirs = places_on(connections_[partner->connection], c.theirs);
+        const auto [own, theirs] = points_of_pair(c, connections_[partner->connection]);
         Placement image = *c.image;
-        if (!own.empty() && own.size() == theirs.size()) {
+        if (!own.empty() && !image.is_turned()) {
+            image = Placement::moved(image.origin + mean_difference(own, theirs, image));
+        } else if (!own.empty()) {
             const Placement exact = fitted(own, theirs);
             double largest = 0;
             for (std::size_t i = 0; i < own.size(); ++i)
                 largest = std::max(largest, distance(exact(own[i]), theirs[i]));
-            if (!image.is_turned())
-                image = Placement::moved(image.origin + mean_difference(own, theirs, image));
-            else if (largest < kNear * box.diagonal() && exact.is_turned())
-                image = exact;
+            if (largest < kNear * box.diagonal() && exact.is_turned()) image = exact;
         }
         for (int axis = 0; axis < 3; ++axis)
             if (std::abs(image.origin[axis]) < kRounded * box.diagonal()) image.origin[axis] = 0;

@@ -130,7 +130,7 @@ class CgnsReader {
         Index zone;
     };
     void name_repeated(const Connection& c);
-    std::vector<Vec3> places_on(const Connection& c, const std::vector<cgsize_t>& items) const;
+    std::array<std::vector<Vec3>, 2> points_of_pair(const Connection& c, const Connection& d) const;
     static Vec3 mean_difference(const std::vector<Vec3>& own, const std::vector<Vec3>& theirs, const Placement& image);
     void pair_repeated();
     void read_connections();

@@ -329,7 +329,7 @@ class CgnsWriter {
             }
             const auto n = static_cast<cgsize_t>(own.size());
             int connection = 0;
-            file_.check(cg_conn_write(*file_, base_, zone, connection_names_[region].add(name).c_str(), on_faces(),
+            file_.check(cg_conn_write(*file_, base_, zone, connection_names_[region].add(name).c_str(), FaceCenter,
                                       Abutting1to1, PointList, n, own.data(), names_of_.regions[other].c_str(),
                                       Unstructured, PointListDonor, kIndexType, n, theirs.data(), &connection));
             finish(zone, connection);
