@@ -16,6 +16,7 @@
 #include <set>
 
 #include "base/place_text.hpp"
+#include "pipeline/outer_bodies.hpp"
 #include "pipeline/warnings.hpp"
 #include "pipeline/wrap_case.hpp"
 
@@ -206,8 +207,7 @@ std::string wrap_offer(const Bodies& bodies, const Case& c, const Context& conte
     }
 }
 
-Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
-    Bodies bodies{parts.surface, parts.part_of, {}, parts.file_of_body};
+Domain domain_of_all(Bodies bodies, const Case& c, BuildResult& result, const Context& context) {
     const bool wraps_first = c.wrap && (c.surround || !c.wrap->parts.empty());
     if (wraps_first) wrap_bodies(c, bodies.surface, bodies.part_of, bodies.file_of_body, result, context);
     bodies.openings = chosen_openings(bodies.surface, bodies.part_of, c);
@@ -234,6 +234,38 @@ Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result,
     result.left_out = domain.left_out;
     if (result.surround) result.surround->surface = {};
     return domain;
+}
+
+/// Without the bodies that no flow gets to see; nothing where that cannot be told.
+std::optional<Domain> domain_without_outer_bodies(const LoadedParts& parts, const Case& c, BuildResult& result,
+                                                  const Context& context) {
+    constexpr int kMostTries = 2;
+    OuterBodies outer(parts.surface, parts.part_of, c);
+    for (int k = 0; k < kMostTries && !outer.empty(); ++k) {
+        BuildResult trial = result;
+        try {
+            Domain domain =
+                domain_of_all({outer.rest(), outer.parts_of_rest(), {}, parts.file_of_body}, c, trial, context);
+            if (outer.drop_those_that_matter(domain, c.join)) continue;
+            const std::vector<SpaceCell> cells = outer.cells();
+            domain.left_out.insert(domain.left_out.end(), cells.begin(), cells.end());
+            trial.left_out = domain.left_out;
+            result = std::move(trial);
+            return domain;
+        } catch (const InputError&) {
+            break;
+        } catch (const GeometryError&) {
+            // They may close what the flow would leak through.
+            break;
+        }
+    }
+    return std::nullopt;
+}
+
+Domain make_domain(const LoadedParts& parts, const Case& c, BuildResult& result, const Context& context) {
+    if (std::optional<Domain> domain = domain_without_outer_bodies(parts, c, result, context))
+        return *std::move(domain);
+    return domain_of_all({parts.surface, parts.part_of, {}, parts.file_of_body}, c, result, context);
 }
 
 }  // namespace
