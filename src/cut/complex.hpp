@@ -43,17 +43,18 @@ void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain = 0);
 
 struct CutCount {
     std::size_t pairs = 0, points = 0;
-    bool has_unfolded = false;  ///< nothing met until what lay on each other was put into one plane
 };
 /// One exact cut of all triangles; nothing happens when none meet. Triangles that meet and are in one plane but for
-/// `grain` (metres) are put into one plane first; so are, where none meet, those that lie on each other from an edge on
-/// but for `finest`, if that is above 0.
-CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, double finest,
-                  const Context& context);
+/// `grain` (metres) are put into one plane first.
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context);
 
 /// Puts triangles that meet (pairs) and differ from one plane by at most `grain` into one, exactly. Tells whether a
 /// corner moved.
 bool flatten(Complex& complex, const std::vector<std::array<Index, 2>>& pairs, double grain);
+
+/// Puts triangles into one plane that share an edge and lie on each other but for `grain`. Tells whether a corner
+/// moved: then they meet.
+bool unfold(Complex& complex, double grain);
 
 /// All points to the nearest doubles. Triangles without a point that moved are settled, the others are not.
 void round_points(Complex& complex);

@@ -6,6 +6,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <optional>
 
 #include "base/thread_limit.hpp"
 #include "cut/complex.hpp"
@@ -39,7 +41,7 @@ void round_points(Complex& complex) {
 namespace {
 
 constexpr int kMostPasses = 12;
-/// Rounding may fold anew what was unfolded: once more, and it stays.
+/// Rounding may fold anew what was unfolded: once more, and it stays. So it does where that finds no rest.
 constexpr int kMostUnfoldings = 2;
 /// What is finer than so many roundings is taken together, from the first pass on.
 constexpr double kGrain = 4;
@@ -70,6 +72,26 @@ CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& o
         p.x, p.y, p.z));
 }
 
+/// Cuts and rounds until nothing meets. Returns how many pairs met at first; nothing when it does not come to rest.
+std::optional<std::size_t> come_to_rest(Complex& complex, const std::vector<Vec3>& normals, double ulp,
+                                        std::size_t& points_added, const Context& context) {
+    std::size_t first = 0;
+    for (int pass = 0;; ++pass) {
+        // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
+        // together. The grain grows from pass to pass.
+        const double grain = ulp * std::ldexp(kGrain, 3 * pass);
+        const CutCount count = cut_once(complex, normals, grain, context);
+        if (pass == 0) first = count.pairs;
+        points_added += count.points;
+        const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),
+                                          [](const robust::ExactPoint& p) { return !p.is_double(); });
+        if (count.pairs == 0 && !is_exact) return first;
+        if (pass == kMostPasses) return std::nullopt;
+        round_points(complex);
+        tidy(complex, normals, grain);
+    }
+}
+
 }  // namespace
 }  // namespace cutting
 
@@ -94,22 +116,19 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         join_pieces(complex, part_of, options.join, out);
         tidy(complex, normals, kGrain * ulp);
     }
-    int n_unfolded = 0;
-    for (int pass = 0;; ++pass) {
-        // Surfaces that run along each other within rounding would be cut to dust: what is finer than a grain is taken
-        // together. The grain grows from pass to pass.
-        const double grain = ulp * std::ldexp(kGrain, 3 * pass);
-        const CutCount count =
-            cut_once(complex, normals, grain, n_unfolded < kMostUnfoldings ? kGrain * ulp : 0, context);
-        n_unfolded += count.has_unfolded ? 1 : 0;
-        if (pass == 0) out.pairs_cut = count.pairs;
-        out.points_added += count.points;
-        const bool is_exact = std::any_of(complex.points.begin(), complex.points.end(),
-                                          [](const robust::ExactPoint& p) { return !p.is_double(); });
-        if (count.pairs == 0 && !is_exact) break;
-        if (pass == kMostPasses) report_unrest(complex);
-        round_points(complex);
-        tidy(complex, normals, grain);
+    const auto n_pairs = come_to_rest(complex, normals, ulp, out.points_added, context);
+    if (!n_pairs) report_unrest(complex);
+    out.pairs_cut = *n_pairs;
+    for (int k = 0; k < kMostUnfoldings; ++k) {
+        const Complex folded = complex;
+        if (!unfold(complex, kGrain * ulp)) break;
+        tidy(complex, normals);
+        std::size_t n_points = 0;
+        if (!come_to_rest(complex, normals, ulp, n_points, context)) {
+            complex = folded;
+            break;
+        }
+        out.points_added += n_points;
     }
     return finished(complex, surface, std::move(out));
 }

@@ -89,9 +89,9 @@ class Cutter {
   public:
     Cutter(Complex& complex, const Context& context) : complex_(complex), context_(context), table_(complex.points) {}
 
-    CutCount cut(const std::vector<Vec3>& normals, double grain, double finest) {
+    CutCount cut(const std::vector<Vec3>& normals, double grain) {
         find_meetings();
-        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain, finest); ++round) {
+        for (int round = 0; round < kMostFlattenings && flatten_meetings(grain); ++round) {
             tidy(complex_, normals);
             find_meetings();
         }
@@ -102,7 +102,7 @@ class Cutter {
         share_points_on_edges();
         divide();
         put_together();
-        return {meetings_.size(), complex_.points.size() - n_points, has_unfolded_};
+        return {meetings_.size(), complex_.points.size() - n_points};
     }
 
   private:
@@ -186,38 +186,11 @@ class Cutter {
             for (Pair& pair : block) meetings_.push_back(std::move(pair));
     }
 
-    bool flatten_meetings(double grain, double finest) {
+    bool flatten_meetings(double grain) {
         std::vector<std::array<Index, 2>> pairs;
         for (const Pair& pair : meetings_)
             if (!pair.meeting.is_coplanar) pairs.push_back({pair.i, pair.j});
-        if (!meetings_.empty()) return flatten(complex_, pairs, grain);
-        if (finest > 0) add_folded(finest, pairs);
-        has_unfolded_ = flatten(complex_, pairs, finest);
-        return has_unfolded_;
-    }
-
-    /// Two triangles that lie on each other but for rounding, and share an edge, do not meet anywhere else: a film of
-    /// no width would stay between them.
-    void add_folded(double grain, std::vector<std::array<Index, 2>>& pairs) const {
-        const SurfaceEdges edges(complex_.triangles, complex_.points.size());
-        auto place = [this](Index p) { return complex_.points[p].approx(); };
-        // From the edge to the third corner, at right angles.
-        auto reach = [&](std::size_t e, const SurfaceEdges::Use& u) {
-            const Vec3 a = place(edges.ends(e)[0]), along = normalized(place(edges.ends(e)[1]) - a);
-            const Vec3 d = place(complex_.triangles[u.triangle][(u.side + 2) % 3]) - a;
-            return d - along * dot(d, along);
-        };
-        for (std::size_t e = 0; e < edges.size(); ++e)
-            for (const auto* u = edges.begin(e); u != edges.end(e); ++u)
-                for (const auto* v = u + 1; v != edges.end(e); ++v) {
-                    const Vec3 a = reach(e, *u), b = reach(e, *v);
-                    const double together = dot(a, b);
-                    if (!(together > 0)) continue;
-                    // The lower one of the two is off the other's plane by so much.
-                    const double shorter = std::min(length(a), length(b));
-                    if (length(cross(a, b)) * shorter > grain * length(a) * length(b)) continue;
-                    pairs.push_back({std::min(u->triangle, v->triangle), std::max(u->triangle, v->triangle)});
-                }
+        return flatten(complex_, pairs, grain);
     }
 
     Job& job_of(Index triangle) {
@@ -362,7 +335,6 @@ class Cutter {
 
     static constexpr Index kBlock = 1024;
     static constexpr int kMostFlattenings = 3;
-    bool has_unfolded_ = false;
     Complex& complex_;
     const Context& context_;
     PointTable table_;
@@ -389,9 +361,8 @@ void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on) {
     }
 }
 
-CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, double finest,
-                  const Context& context) {
-    return Cutter(complex, context).cut(normals, grain, finest);
+CutCount cut_once(Complex& complex, const std::vector<Vec3>& normals, double grain, const Context& context) {
+    return Cutter(complex, context).cut(normals, grain);
 }
 
 }  // namespace anvilcast::cutting
