@@ -79,14 +79,16 @@ Screw screw_of(const Placement& placement) {
 }
 
 std::string placement_text(const Placement& placement, const LengthUnit& unit) {
-    auto place = [&unit](const Vec3& p) {
+    // What is left of rounding is no number to tell, nor is -0.
+    auto told = [](double x) { return std::abs(x) < 1e-9 ? 0 : x; };
+    auto place = [&](const Vec3& p) {
         const Vec3 q = p / unit.metres;
-        return fmt::format("[{:.6g}, {:.6g}, {:.6g}] {}", q.x + 0.0, q.y + 0.0, q.z + 0.0, unit.name);
+        return fmt::format("[{:.6g}, {:.6g}, {:.6g}] {}", told(q.x), told(q.y), told(q.z), unit.name);
     };
     if (!placement.is_turned()) return "moved by " + place(placement.origin);
     const Screw s = screw_of(placement);
     std::string text = fmt::format("turned by {:.8g} degrees round [{:.4g}, {:.4g}, {:.4g}] through {}", s.degrees,
-                                   s.axis.x + 0.0, s.axis.y + 0.0, s.axis.z + 0.0, place(s.about));
+                                   told(s.axis.x), told(s.axis.y), told(s.axis.z), place(s.about));
     if (std::abs(s.way) > 1e-9 * length(placement.origin))
         text += " and moved along it by " + format_length(s.way, unit);
     return text;

@@ -127,13 +127,14 @@ class Matcher {
 
     [[noreturn]] void refuse(const PeriodicRequest& r, const FoundImage& found, double allowed) const {
         const Vec3 at = found.difference.at / unit_.metres;
+        auto told = [](double x) { return std::abs(x) < 1e-9 ? 0 : x; };
         const std::string what =
             std::isfinite(found.difference.distance)
                 ? fmt::format(
                       "{}, \"{}\" differs from \"{}\" by {}, most at [{:.6g}, {:.6g}, {:.6g}] {}; at most {} is "
                       "allowed (tolerance)",
                       placement_text(found.image, unit_), r.first, r.second,
-                      format_length(found.difference.distance, unit_), at.x, at.y, at.z, unit_.name,
+                      format_length(found.difference.distance, unit_), told(at.x), told(at.y), told(at.z), unit_.name,
                       format_length(allowed, unit_))
                 : fmt::format("no move or turn brings \"{}\" onto \"{}\" so that it faces the other way", r.first,
                               r.second);
