@@ -888,7 +888,7 @@ TEST_F(Tool, MeshesOneOfTwelveFins) {
     EXPECT_EQ(zone.at("left")["role"], "periodic");
     EXPECT_EQ(zone.at("left")["faces"], zone.at("right")["faces"]);
     EXPECT_EQ(zone.at("iron-left")["faces"], zone.at("iron-right")["faces"]);
-    for (const auto& layers : summary["layers"]) EXPECT_GT(layers["full"].get<double>(), 0.98);
+    for (const auto& layers : summary["layers"]) EXPECT_GT(layers["full_share"].get<double>(), 0.98);
     expect_accepted_by_the_standards_checker("fins");
     EXPECT_NE(run("plan fins.toml").out.find("right is left, turned by 30 degrees round [0, 0, 1]"), std::string::npos);
     // What is told again, from the file.

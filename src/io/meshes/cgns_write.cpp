@@ -360,6 +360,14 @@ class CgnsWriter {
         write_lists(node_name(name), region, other, elements, [&](int zone, int connection) {
             file_.check(cg_conn_periodic_write(*file_, base_, zone, connection, values.center.data(),
                                                values.angle.data(), values.way.data()));
+            // Of mass, length, time, temperature, angle: of the centre, the angles and the way.
+            constexpr std::array<float, 5> kLength{0, 1, 0, 0, 0}, kAngle{0, 0, 0, 0, 1};
+            for (int array = 1; array <= 3; ++array) {
+                file_.check(cg_goto(*file_, base_, "Zone_t", zone, "ZoneGridConnectivity_t", 1, "GridConnectivity_t",
+                                    connection, "GridConnectivityProperty_t", 1, "Periodic_t", 1, "DataArray_t", array,
+                                    "end"));
+                file_.check(cg_exponents_write(RealSingle, array == 2 ? kAngle.data() : kLength.data()));
+            }
         });
     }
 
