@@ -137,8 +137,9 @@ void CgnsReader::pair_repeated() {
     Box box;
     for (const Vec3& p : out_.points) box.include(p);
     std::set<std::array<Index, 2>> known;
-    for (const auto& [number, zone] : repeated_) {
-        const Connection& c = connections_[number];
+    for (const Repeated& own_side : repeated_) {
+        const Index zone = own_side.zone;
+        const Connection& c = connections_[own_side.connection];
         if (c.theirs.empty()) continue;
         const auto partner = std::find_if(repeated_.begin(), repeated_.end(), [&](const Repeated& r) {
             const Connection& d = connections_[r.connection];
