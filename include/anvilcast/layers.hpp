@@ -129,7 +129,8 @@ ANVILCAST_API std::vector<LayerForecast> forecast_layers(const Domain& domain, c
                                                          const LayerRequest& request, const Context& context = {});
 
 /// The recipe for the side of a zone that faces a region; nothing when there is none. `name`: what that region calls
-/// it; `beyond`: the kind of what lies behind it, if there is a region. To a fluid a solid is a wall.
+/// it; `beyond`: the kind of what lies behind it, if there is a region. To a fluid a solid is a wall; a side that
+/// repeats never has any.
 ANVILCAST_API std::optional<Index> recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name,
                                               Role role, const Region& region,
                                               std::optional<RegionKind> beyond = std::nullopt);

@@ -114,6 +114,8 @@ bool goes_on_behind(const Surface& surface, std::span<const std::array<Index, 2>
 
 std::optional<Index> recipe_for(const std::vector<LayerRecipe>& recipes, const std::string& name, Role role,
                                 const Region& region, std::optional<RegionKind> beyond) {
+    // The flow goes on there: layers of the walls beside it do, too.
+    if (role == Role::periodic) return std::nullopt;
     const bool is_wall = role == Role::wall ||
                          (role == Role::interface_ && region.kind == RegionKind::fluid && beyond == RegionKind::solid);
     auto fits = [](const std::vector<std::string>& patterns, const std::string& text) {

@@ -180,8 +180,9 @@ class Finder {
                 normals.push_back(n);
         }
         // Beyond a side that repeats the wall goes on.
-        for (const Vec3& n : repeats_.normals_beyond(f)) {
-            mean += n;
+        for (const Vec3& weighted : repeats_.normals_beyond(f)) {
+            mean += weighted;
+            const Vec3 n = normalized(weighted);
             if (std::none_of(normals.begin(), normals.end(), [&n](const Vec3& m) { return dot(m, n) > kSame; }))
                 normals.push_back(n);
         }

@@ -1,6 +1,7 @@
 #include "layers/repeat.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include "base/disjoint_sets.hpp"
@@ -9,12 +10,21 @@ namespace anvilcast::layers {
 namespace {
 
 /// Feet at two points are counterparts when what they stand on faces the same way, to this cosine.
-constexpr double kLikeNormal = 0.8;
+constexpr double kLikeNormal = 0.5;
 constexpr double kSameShare = 1e-6;
+
+/// A layered side's normal at a foot, as long as its angle there: how many triangles a wall has at a point differs from
+/// side to side.
+Vec3 weighted_normal(const Wall& wall, Index foot, Corner c) {
+    const auto& p = wall.mesh->surface.points;
+    const Vec3 a = p[wall.point_of(Wall::next(c))] - wall.place_of(foot),
+               b = p[wall.point_of(Wall::previous(c))] - wall.place_of(foot);
+    return wall.normal_of_side[Wall::side_of(c)] * std::atan2(length(cross(a, b)), dot(a, b));
+}
 
 Vec3 mean_normal(const Wall& wall, Index foot) {
     Vec3 sum;
-    for (const Corner c : wall.corners_of(foot)) sum += wall.normal_of_side[Wall::side_of(c)];
+    for (const Corner c : wall.corners_of(foot)) sum += weighted_normal(wall, foot, c);
     return normalized(sum);
 }
 
@@ -137,8 +147,7 @@ std::vector<Vec3> Repeats::normals_beyond(Index foot) const {
     for (const Index g : family_of(foot)) {
         if (g == foot) continue;
         const Placement there = after(inverse(by(g)), by(foot));
-        for (const Corner c : wall_.corners_of(g))
-            out.push_back(there.direction(wall_.normal_of_side[Wall::side_of(c)]));
+        for (const Corner c : wall_.corners_of(g)) out.push_back(there.direction(weighted_normal(wall_, g, c)));
     }
     return out;
 }

@@ -22,7 +22,7 @@ class Repeats {
     /// Feet on a side that repeats whose images have none: nothing can grow there.
     const std::vector<Index>& alone() const { return alone_; }
 
-    /// Normals of the layered sides at all other members, as they are seen at the foot.
+    /// Normals of the layered sides at all other members, as they are seen at the foot, each as long as its angle.
     std::vector<Vec3> normals_beyond(Index foot) const;
 
     /// As many layers for each member of a family as for the others.

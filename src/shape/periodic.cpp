@@ -82,6 +82,9 @@ class Matcher {
             if (!taken.insert(s_.zones[z].name).second)
                 throw InputError(fmt::format("{}[[periodic]] the zone \"{}\" can repeat at one other only", r.place,
                                              s_.zones[z].name));
+        if (r.image && r.image->is_mirrored())
+            throw InputError(
+                fmt::format("{}[[periodic]] \"{}\" is moved or turned, never mirrored", r.place, r.second));
         const std::array<Side, 2> sides{side_of(s_, zones[0]), side_of(s_, zones[1])};
         for (std::size_t k = 0; k < 2; ++k)
             if (sides[k].triangles.empty())

@@ -5,8 +5,10 @@
 #include <numbers>
 #include <set>
 
+#include "fill/both_sides.hpp"
 #include "kit/finite_volumes.hpp"
 #include "kit/shapes.hpp"
+#include "shape/repeats.hpp"
 
 namespace anvilcast {
 namespace {
@@ -251,6 +253,9 @@ TEST(Periodic, RefusesWhatDoesNotRepeat) {
     PeriodicRequest wrong = pair("left", "right");
     wrong.image = Placement::moved({0.05, 0, 0});
     EXPECT_NE(refused(channel(), {wrong}).find("moved by [50, 0, 0] mm"), std::string::npos);
+    PeriodicRequest mirrored = pair("left", "right");
+    mirrored.image = Placement::mirrored(0, 0.02);
+    EXPECT_NE(refused(channel(), {mirrored}).find("never mirrored"), std::string::npos);
     wrong.tolerance = 0.02;
     EXPECT_EQ(refused(channel(), {wrong}), "");
 }
@@ -315,6 +320,60 @@ TEST(Periodic, MeshesAreEqualOnBothSides) {
                         << layer_limit_text(z.shortfalls.empty() ? LayerLimit::none : z.shortfalls[0].limit) << " at "
                         << (z.shortfalls.empty() ? Vec3{} : z.shortfalls[0].at).x;
             }
+}
+
+/// Patterns that name all zones name the sides as well, on which nothing can stand.
+TEST(Periodic, NoLayersStandOnTheSides) {
+    const Domain d = periodic(channel(), {pair("left", "right")});
+    const Built b = built(d, 0.002, FillCells::tetrahedra, {"*"});
+    expect_equal_sides(b.mesh, "all zones");
+    EXPECT_EQ(b.stacks.zones.size(), 4U);
+    for (const ZoneLayers& z : b.stacks.zones)
+        for (const ZoneLayers::Shortfall& s : z.shortfalls)
+            ADD_FAILURE() << b.surface.surface.zones[z.zone].name << ": " << layer_limit_text(s.limit) << " " << s.area
+                          << " at " << s.at.x << " " << s.at.y << " " << s.at.z;
+    EXPECT_THROW(built(d, 0.002, FillCells::tetrahedra, {"left"}), InputError);
+}
+
+/// Points that recovery needs on one side: within a triangle, on an edge of it, and on one of three sides' common
+/// edges.
+TEST(Periodic, PointsArePutOnBothSides) {
+    const Domain d = periodic(channel(), {pair("left", "right"), pair("front", "back")});
+    fill::DividedSurface s{built(d, 0.006, FillCells::tetrahedra, {}).surface, {}};
+    for (Index t = 0; t < s.mesh.surface.triangles.size(); ++t) s.parent.push_back(t);
+    const std::size_t n = s.mesh.surface.points.size();
+    auto on_edge = [&](Index t, std::size_t k) {
+        const Triangle& c = s.mesh.surface.triangles[t];
+        const Index a = c[k], b = c[(k + 1) % 3];
+        return AddedBoundaryPoint{
+            midpoint(s.mesh.surface.points[a], s.mesh.surface.points[b]), t, {a, b, kNone}, {0.5, 0.5, 0}};
+    };
+    std::vector<AddedBoundaryPoint> added;
+    for (Index t = 0; t < s.parent.size() && added.size() < 2; ++t) {
+        const Triangle& c = s.mesh.surface.triangles[t];
+        const auto& p = s.mesh.surface.points;
+        if (s.mesh.surface.zones[s.mesh.surface.zone_of[t]].name != "left") continue;
+        for (std::size_t k = 0; k < 3; ++k)
+            if (const Vec3 m = midpoint(p[c[k]], p[c[(k + 1) % 3]]); added.empty() && m.x == 0 && m.y == 0)
+                added.push_back(on_edge(t, k));
+        if (added.size() == 1 &&
+            std::find(added[0].corners.begin(), added[0].corners.end(), c[0]) == added[0].corners.end())
+            added.push_back({(p[c[0]] + p[c[1]] + p[c[2]]) / 3.0, t, {c[0], c[1], c[2]}, {1.0 / 3, 1.0 / 3, 1.0 / 3}});
+    }
+    ASSERT_EQ(added.size(), 2U);
+    ASSERT_TRUE(fill::put_on_both_sides(s, added, {}));
+    // The edge is repeated at four places, the triangle at two.
+    EXPECT_EQ(s.mesh.surface.points.size(), n + 4 + 2);
+    EXPECT_EQ(examine(s.mesh.surface).shells.size(), 1U);
+    EXPECT_TRUE(examine(s.mesh.surface).is_sound);
+    const auto images = shape::images_of_points(s.mesh.surface, s.mesh.periodic);
+    for (std::size_t k = 0; k < images.size(); ++k) {
+        const Index first = shape::zones_of(s.mesh.surface, s.mesh.periodic[k])[0];
+        for (const Index p : shape::points_of_zone(s.mesh.surface, first)) EXPECT_NE(images[k][p], kNone);
+    }
+    EXPECT_FALSE(fill::put_on_both_sides(s, {}, {}));
+    EXPECT_THROW(fill::put_on_both_sides(s, {on_edge(added[1].triangle, 0)}, std::vector<char>(n * 4, 1)),
+                 FillObstacle);
 }
 
 TEST(Periodic, TheSameOnAnyNumberOfThreads) {
