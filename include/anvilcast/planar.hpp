@@ -13,6 +13,7 @@
 #include <anvilcast/export.hpp>
 #include <anvilcast/layer_figures.hpp>
 #include <anvilcast/layers.hpp>
+#include <anvilcast/periodic.hpp>
 #include <anvilcast/planar_mesh.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface.hpp>
@@ -126,6 +127,8 @@ struct PlaneRequest {
     std::vector<LayerRecipe> layers = {};   ///< on curves; the first one that fits a side of a curve is its own
     std::optional<WallEstimate> wall = {};  ///< needed for recipes with y+
     YPlusAt y_plus_at = YPlusAt::cell_center;
+    /// Pairs of curves' zones, moved or turned within the plane.
+    std::vector<PeriodicRequest> periodic = {};
 };
 
 struct PlaneResult {
@@ -137,8 +140,8 @@ struct PlaneResult {
 };
 
 /// Throws InputError for curves that do not meet (with the gap), an area that is open or not there, three points of an
-/// arc in a line, divisions that contradict each other; each with a place. O(n log n) for n cells; the same mesh on any
-/// number of threads.
+/// arc in a line, divisions that contradict each other; GeometryError for zones that do not repeat; each with a place.
+/// O(n log n) for n cells; the same mesh on any number of threads.
 /// Sources: S. Owen, A survey of unstructured mesh generation technology (1998), for points placed from the boundary
 /// inwards; W. J. Gordon, C. A. Hall, Construction of curvilinear co-ordinate systems (1973), for mapped areas.
 ANVILCAST_API PlaneResult mesh_plane(const PlaneRequest& request, const Context& context = {});

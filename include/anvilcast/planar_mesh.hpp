@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
+#include <anvilcast/placement.hpp>
 #include <anvilcast/vectors.hpp>
 #include <anvilcast/zones.hpp>
 #include <array>
@@ -24,6 +25,7 @@ struct PlanarMesh {
     std::vector<PlanarEdge> edges;  ///< of the zones
     std::vector<Zone> zones;
     std::vector<Region> regions;
+    std::vector<PeriodicPair> periodic = {};  ///< the second zone's edges are images of the first one's, turned round
 
     static int n_corners(const std::array<Index, 4>& cell) { return cell[3] == kNone ? 3 : 4; }
 };

@@ -48,11 +48,12 @@ struct SurroundOptions {
     bool ground = false;                   ///< a wall below, at the body's lowest point or at ground_at
     std::optional<double> ground_at = {};  ///< height along `up`, metres
     std::optional<SymmetryPlane> symmetry = {};
+    bool sides_apart = false;  ///< of a box: zones left and right, as the flow sees them, in the place of sides
 };
 
 struct Surround {
-    /// Closed, normals pointing out; zones inflow, outflow, sides, top, bottom or ground, and symmetry, as far as the
-    /// shape has them. A sphere has inflow and outflow: its halves.
+    /// Closed, normals pointing out; zones inflow, outflow, sides (or left and right), top, bottom or ground, and
+    /// symmetry, as far as the shape has them. A sphere has inflow and outflow: its halves.
     Surface surface;
     double body_length = 0;             ///< along the flow
     double frontal_area = 0;            ///< of what is within the surround, seen along the flow; within about 1 %

@@ -231,6 +231,7 @@ class SheetMaker {
         }
         out_.cell_region = p_.cell_region;
         out_.regions = p_.regions;
+        out_.periodic = p_.periodic;
     }
 
     void add_faces() {
@@ -305,6 +306,7 @@ VolumeMesh sheet_of(const PlanarMesh& plane) {
     }
     flat.zones = plane.zones;
     flat.regions = plane.regions;
+    flat.periodic = plane.periodic;
     const double depth = assemble::draw_out(flat);
     return assemble::in_order(assemble_mesh(std::move(flat)), depth);
 }
@@ -322,6 +324,7 @@ PlanarMesh plane_of(const VolumeMesh& sheet) {
     }
     out.cell_region = sheet.cell_region;
     out.regions = sheet.regions;
+    out.periodic = sheet.periodic;
     for (std::size_t z = 0; z < sheet.n_named_zones(); ++z) {
         const BoundaryZone& zone = sheet.zones[z];
         Zone named{zone.name, zone.role};

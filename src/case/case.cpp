@@ -41,10 +41,7 @@ class CaseReader {
             case_.dividers.push_back(read_sheet(s, file_.parent_path()));
         }
         check_regions();
-        for (const toml::table* t : list("periodic")) {
-            Section s = section(*t, "[[periodic]]");
-            case_.periodic.push_back(read_periodic(s));
-        }
+        read_periodic_pairs();
         read_domain();
         read_sizes();
         read_flow_and_layers();
@@ -99,16 +96,17 @@ class CaseReader {
     Case read_plane() {
         PlaneSpec& plane = case_.plane.emplace();
         const bool has_parts = cuts_parts();
-        std::vector<const char*> strange{"opening", "wrap", "region", "surface", "periodic", "domain", "fill"};
+        std::vector<const char*> strange{"opening", "wrap", "region", "surface", "domain", "fill"};
         if (!has_parts) strange.insert(strange.end(), {"part", "mend", "zone"});
         for (const char* key : strange)
             if (top_.has(key))
-                top_.fail(Section::line_of(*top_.find(key)),
-                          fmt::format("a case with [[curve]] or [plane] at is a mesh in a plane, which has no [{}]: it "
-                                      "has [[curve]], [[divide]], [[area]], [plane], [surround], [sizing], [[refine]], "
-                                      "[flow], [[layers]], [sweep], [limits], [export], and with [plane] at also "
-                                      "[[part]], [mend] and [[zone]]",
-                                      key));
+                top_.fail(
+                    Section::line_of(*top_.find(key)),
+                    fmt::format("a case with [[curve]] or [plane] at is a mesh in a plane, which has no [{}]: it "
+                                "has [[curve]], [[divide]], [[area]], [[periodic]], [plane], [surround], [sizing], "
+                                "[[refine]], [flow], [[layers]], [sweep], [limits], [export], and with [plane] at "
+                                "also [[part]], [mend] and [[zone]]",
+                                key));
         if (has_parts) {
             for (const toml::table* t : list("part")) read_part(*t);
             if (case_.parts.empty())
@@ -137,6 +135,7 @@ class CaseReader {
             Section s = section(*t, "[plane]");
             read_plane_table(s, plane, case_.unit);
         }
+        read_periodic_pairs();
         read_surround();
         read_sizes();
         read_flow_and_layers();
@@ -202,6 +201,12 @@ class CaseReader {
         case_.mend.drop_duplicates = s.truth("drop_duplicates").value_or(true);
         case_.mend.orient = s.truth("orient").value_or(true);
         s.finish();
+    }
+    void read_periodic_pairs() {
+        for (const toml::table* t : list("periodic")) {
+            Section s = section(*t, "[[periodic]]");
+            case_.periodic.push_back(read_periodic(s));
+        }
     }
     void read_zone(const toml::table& t) {
         Section s = section(t, "[[zone]]");
@@ -367,6 +372,9 @@ class CaseReader {
         const auto symmetry_at = s.length("symmetry_at");
         if (symmetry_at && !o.symmetry) s.fail("[surround] symmetry_at needs symmetry = \"y\"");
         if (o.symmetry) o.symmetry->at = symmetry_at.value_or(0);
+        o.sides_apart = s.truth("sides_apart").value_or(false);
+        if (o.sides_apart && (o.shape != SurroundShape::box || case_.plane))
+            s.fail("[surround] sides_apart is for a box in space, whose sides become the zones left and right");
         s.finish();
         case_.surround = spec;
     }

@@ -73,9 +73,17 @@ CurvePieces read_shape(Section& s, const std::filesystem::path& folder, const Le
 /// A vector of the plane, which may be 0.
 Vec2 step_of(Section& s, const char* key) { return s.plane_point(key).value_or(Vec2{}); }
 
+void refuse_periodic(const Section& s, const std::optional<BoundaryRole>& role, const std::string& zone) {
+    if (role && role->role == Role::periodic)
+        s.fail(fmt::format("\"{}\" repeats at another zone, which [[periodic]] zones = [\"{}\", \"...\"] tells; leave its "
+                           "role out",
+                           zone, zone));
+}
+
 Zone end_zone(Section& s, const char* key, const char* role_key, const char* name) {
     Zone zone{s.name(key).value_or(name)};
     const auto role = s.parsed(role_key, parse_role);
+    refuse_periodic(s, role, zone.name);
     zone.set(role.value_or(BoundaryRole{guess_role(zone.name)}));
     zone.role_is_guess = !role;
     return zone;
@@ -115,6 +123,7 @@ std::vector<PlaneCurve> read_curve(Section& s, const std::filesystem::path& fold
     curve.line = s.line();
     curve.zone.name = *s.name("name", "wall");
     const auto role = s.parsed("role", parse_role);
+    refuse_periodic(s, role, curve.zone.name);
     curve.zone.set(role.value_or(BoundaryRole{guess_role(curve.zone.name)}));
     curve.zone.role_is_guess = !role;
     try {

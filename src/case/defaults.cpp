@@ -50,6 +50,7 @@ constexpr std::array kDefaults{
     Default{"surround", "flow", "[1, 0, 0]"},
     Default{"surround", "up", "[0, 0, 1]"},
     Default{"surround", "ground", "false"},
+    Default{"surround", "sides_apart", "false"},
     Default{"region", "name", "\"fluid\""},
     Default{"region", "kind", "\"fluid\""},
     Default{"refine", "bias", "1"},

@@ -154,8 +154,9 @@ class Maker {
         face("inflow", Role::inlet, 0, 4, 6, 2);
         face("outflow", Role::outlet, 1, 3, 7, 5);
         const bool right = symmetry_ && keeps_left_, left = symmetry_ && !keeps_left_;
-        face(right ? "symmetry" : "sides", right ? Role::symmetry : Role::farfield, 0, 1, 5, 4);
-        face(left ? "symmetry" : "sides", left ? Role::symmetry : Role::farfield, 2, 6, 7, 3);
+        const char *right_side = o_.sides_apart ? "right" : "sides", *left_side = o_.sides_apart ? "left" : "sides";
+        face(right ? "symmetry" : right_side, right ? Role::symmetry : Role::farfield, 0, 1, 5, 4);
+        face(left ? "symmetry" : left_side, left ? Role::symmetry : Role::farfield, 2, 6, 7, 3);
         face("top", Role::farfield, 4, 5, 7, 6);
         face(ground_ ? "ground" : "bottom", ground_ ? Role::wall : Role::farfield, 0, 2, 3, 1);
         out_.section_area = b.extent().y * b.extent().z;
@@ -346,8 +347,8 @@ class Maker {
         pokes(body_.lo.x < limits_.lo.x, "inflow");
         pokes(body_.hi.x > limits_.hi.x, "outflow");
         pokes(body_.hi.z > limits_.hi.z, "top");
-        pokes(!(symmetry_ && keeps_left_) && body_.lo.y < limits_.lo.y, "sides");
-        pokes(!(symmetry_ && !keeps_left_) && body_.hi.y > limits_.hi.y, "sides");
+        pokes(!(symmetry_ && keeps_left_) && body_.lo.y < limits_.lo.y, o_.sides_apart ? "right" : "sides");
+        pokes(!(symmetry_ && !keeps_left_) && body_.hi.y > limits_.hi.y, o_.sides_apart ? "left" : "sides");
         if (symmetry_ && (*symmetry_ >= body_.hi.y || *symmetry_ <= body_.lo.y) && *symmetry_ != body_.lo.y &&
             *symmetry_ != body_.hi.y)
             warn("the symmetry plane does not touch the body");

@@ -28,6 +28,18 @@ struct Drawing {
     std::vector<std::string> warnings;
 };
 
+/// Are these the two ends of the sweep?
+bool is_of_ends(const PeriodicRequest& pair, const Case& c) {
+    if (!c.plane->is_swept) return false;
+    const std::string &first = c.plane->sweep.first_end.name, &last = c.plane->sweep.last_end.name;
+    auto is_end = [&](const std::string& name) { return name == first || name == last; };
+    if (is_end(pair.first) != is_end(pair.second))
+        throw InputError(
+            fmt::format("{}[[periodic]] an end of a sweep repeats at the other end: zones = [\"{}\", \"{}\"]",
+                        pair.place, first, last));
+    return is_end(pair.first);
+}
+
 Drawing drawing_of(const Case& c, const Context& context) {
     const PlaneSpec& plane = *c.plane;
     Drawing out;
@@ -53,6 +65,8 @@ Drawing drawing_of(const Case& c, const Context& context) {
                 break;
             }
     }
+    for (const PeriodicRequest& pair : c.periodic)
+        if (!is_of_ends(pair, c)) r.periodic.push_back(pair);
     r.sizing = c.sizing;
     r.join = plane.join;
     r.layers = c.layers;
@@ -114,7 +128,35 @@ SweepOptions sweep_of(const Case& c, const PlanarMesh& section) {
     // A whole turn needs three steps to go round anything.
     if (const auto* round = std::get_if<RoundPath>(&c.plane->path); round != nullptr && round->angle_deg == 360)
         o.steps = std::max(o.steps, 3);
+    for (const PeriodicRequest& pair : c.periodic)
+        if (is_of_ends(pair, c)) {
+            o.ends_repeat = true;
+            for (Zone* end : {&o.first_end, &o.last_end}) {
+                end->set({Role::periodic});
+                end->role_is_guess = false;
+            }
+        }
     return o;
+}
+
+/// The pairs as they lie in space; where the case gives the image of an end it must be the sweep's.
+std::vector<PeriodicPair> pairs_of(const Case& c, const PlanarMesh& section, const SweepOptions& options) {
+    if (!c.plane->is_swept) return section.periodic;
+    std::vector<PeriodicPair> pairs = swept_pairs(section, c.plane->path, options);
+    for (const PeriodicRequest& asked : c.periodic) {
+        if (!asked.image || !is_of_ends(asked, c)) continue;
+        const Placement there = asked.first == options.first_end.name ? *asked.image : inverse(*asked.image);
+        Box box;
+        for (const Vec2& p : section.points) box.include(Vec3{p.x, p.y, 0});
+        const double allowed = asked.tolerance > 0 ? asked.tolerance : kPeriodicTolerance * box.diagonal();
+        for (const Vec3& p : {box.lo, box.hi, Vec3{box.lo.x, box.hi.y, 0}})
+            if (distance(there(p), pairs.back().image(p)) > allowed)
+                throw InputError(fmt::format(
+                    "{}[[periodic]] \"{}\" is \"{}\", {}, which the sweep says; leave out how it is moved or turned",
+                    asked.place, options.last_end.name, options.first_end.name,
+                    placement_text(pairs.back().image, c.unit)));
+    }
+    return pairs;
 }
 
 void check_limit(double cells, const Case& c) {
@@ -186,6 +228,7 @@ BuildResult build_plane(const Case& c, const Context& context, KeptStages* kept)
     const double cells = c.plane->is_swept ? swept_cells(section.mesh, c.plane->path, options.steps)
                                            : static_cast<double>(section.mesh.cells.size());
     check_limit(cells, c);
+    with_case_file(c, [&] { return pairs_of(c, section.mesh, options); });
     result.predicted_cells = cells;
     if (c.plane->is_swept) {
         context.report("fill", "sweep", 0.2);
@@ -221,6 +264,7 @@ Plan plan_plane(const Case& c, const Context& context) {
     out.warnings = section.warnings;
     out.bounds = box_of(mesh);
     const SweepOptions options = sweep_of(c, mesh);
+    out.periodic = with_case_file(c, [&] { return pairs_of(c, mesh, options); });
     out.is_plane = !c.plane->is_swept;
     out.steps = out.is_plane ? 0 : options.steps;
     out.triangles = static_cast<double>(mesh.cells.size());

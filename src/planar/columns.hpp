@@ -35,6 +35,7 @@ struct Link {
 struct Columns {
     std::vector<Column> columns;
     std::vector<Link> links;
+    std::vector<std::array<Index, 2>> alike = {};  ///< have as many layers of the same heights: sides that repeat
     /// Of each area, loop, and pass: the columns at its first node, and those between its nodes.
     struct OfLoop {
         std::vector<std::vector<Index>> at_node, within;

@@ -240,6 +240,11 @@ void make_equal(Division& division, const std::vector<FacingSides>& sides, const
                 done = set(f.one, m);
             else if (!one_is_given && !other_is_given)
                 done = n < m ? set(f.one, m) : set(f.other, n);
+            if (!done && f.area == kNone)
+                throw InputError(
+                    fmt::format("{} is to have {} edges, and {}, where it repeats, {}; change or leave "
+                                "out divisions",
+                                names(f.one), n, names(f.other), m));
             if (!done)
                 throw InputError(
                     fmt::format("the mapped area \"{}\" has {} edges on {} and {} on {} opposite (lengths {:.4g} and "
@@ -250,7 +255,7 @@ void make_equal(Division& division, const std::vector<FacingSides>& sides, const
         }
         if (!has_changed) return;
     }
-    throw InputError("divisions of the mapped areas contradict each other; leave some of them out");
+    throw InputError("divisions of the mapped areas, or of sides that repeat, contradict each other; leave some out");
 }
 
 std::vector<Vec2> divided(const Strand& s, const std::vector<PlaneCurve>& curves, int count, bool is_given,

@@ -30,7 +30,8 @@ Walls as_walls(const Outline& outline, const std::vector<PlaneCurve>& curves, co
 Division count_edges(const Outline& outline, const std::vector<PlaneCurve>& curves, const SizeField& sizes,
                      const std::vector<std::array<double, 2>>& taken = {});
 
-/// Sides of a mapped area that face each other; each a list of strands.
+/// Sides that are to have as many edges: those of a mapped area that face each other, or, where that is kNone, one side
+/// and the one at which it repeats. Each is a list of strands.
 struct FacingSides {
     std::vector<Index> one, other;
     Index area = 0;

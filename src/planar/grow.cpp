@@ -5,6 +5,7 @@
 #include <map>
 
 #include "planar/columns.hpp"
+#include "planar/repeat.hpp"
 #include "planar/vec2.hpp"
 
 namespace anvilcast::planar {
@@ -269,6 +270,7 @@ GrownLayers grow_plane_layers(const Ground& ground, const LayerPlan& plan, const
                               const std::function<std::vector<Vec2>(Index, double, double)>& divide,
                               const Context& context) {
     Columns columns = set_columns(ground, plan, recipes, points, points_of);
+    link_columns(ground.repeats, columns);
     settle_columns(columns, ground, plan, points, points_of, context);
     return Grower(std::move(columns), ground, plan, points, points_of).run(divide);
 }

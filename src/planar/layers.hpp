@@ -54,6 +54,8 @@ struct GrownLayers {
 /// What several patches of an area have on one zone is told as one.
 void join_alike(std::vector<ZoneLayers>& zones, std::vector<LayerFigures>& figures);
 
+struct Repeats;
+
 /// What layers need to know of a plane mesh in the making.
 struct Ground {
     const Outline& outline;
@@ -61,6 +63,7 @@ struct Ground {
     std::span<const Face> faces;
     std::span<const PlaneArea> areas;
     const SizeField& sizes;
+    const Repeats& repeats;
 };
 
 /// `points_of` has the points of the strands with layers, and is given those of the others by `divide(strand, from,

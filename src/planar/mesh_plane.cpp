@@ -15,6 +15,7 @@
 #include "planar/blocks.hpp"
 #include "planar/layers.hpp"
 #include "planar/quadrangles.hpp"
+#include "planar/repeat.hpp"
 #include "planar/triangles.hpp"
 #include "planar/vec2.hpp"
 
@@ -48,18 +49,22 @@ class PlaneMesher {
         join_ = std::max(request_.join, kRounding * extent_of(curves_));
         outline_ = arrange(curves_, join_);
         choose_areas();
+        repeats_ = make_repeated(outline_, faces_, curves_, request_.periodic);
         context_.report("sizes", "sizes", 0);
-        const Walls walls = as_walls(outline_, curves_, areas_, request_.sizing.surface_size());
+        Walls walls = as_walls(outline_, curves_, areas_, request_.sizing.surface_size());
+        walls.domain.periodic = repeats_.pairs;
         wall_zones_ = walls.zone_of_strand;
         const Sizing sizing = make_sizing(walls.domain, request_.sizing, context_);
         sizes_ = sizing.field;
         out_.warnings = sizing.warnings;
         layers_ = plan_layers(outline_, curves_, walls, faces_, request_.layers,
                               {request_.layers, request_.wall, request_.y_plus_at}, sizes_);
+        take_alike(repeats_, layers_);
         context_.report("surface", "areas", 0.3);
         divide();
         fill();
         name_zones();
+        out_.mesh.periodic = repeats_.pairs;
         tell_layers();
         return std::move(out_);
     }
@@ -207,7 +212,7 @@ class PlaneMesher {
         for (Index a = 0; a < areas_.size(); ++a)
             if (areas_[a].cells == PlaneCells::mapped)
                 mapped_.push_back(plan_mapped(outline_, faces_[a], areas_[a], a));
-        std::vector<FacingSides> facing;
+        std::vector<FacingSides> facing = as_facing(repeats_);
         for (const MappedPlan& m : mapped_) {
             const auto own = facing_sides(m, faces_[m.area]);
             facing.insert(facing.end(), own.begin(), own.end());
@@ -221,13 +226,26 @@ class PlaneMesher {
                 make_divisible(division, m, faces_[m.area], areas_[m.area], curves_, outline_);
             if (division.count == before && is_even(division)) break;
         }
+        for (const RepeatedStrand& r : repeats_.strands)
+            if (division.count[r.strand] != division.count[r.image])
+                throw InputError(fmt::format(
+                    "the curves \"{}\" and \"{}\" repeat and must have as many edges; the areas beside them need {} "
+                    "and {}: give both the same divisions",
+                    name_of(outline_.strands[r.strand]), name_of(outline_.strands[r.image]), division.count[r.strand],
+                    division.count[r.image]));
         out_.mesh.points = outline_.nodes;
         points_of_.resize(outline_.strands.size());
+        std::vector<const RepeatedStrand*> source(outline_.strands.size(), nullptr);
+        for (const RepeatedStrand& r : repeats_.strands) source[r.image] = &r;
         const auto divided_part = [&](Index i, double from, double to) {
-            const Strand& s = outline_.strands[i];
-            return division.count[i] == 0
-                       ? std::vector<Vec2>{}
-                       : divided(s, curves_, division.count[i], division.is_given[i] != 0, sizes_, from, to);
+            const Index own = source[i] != nullptr ? source[i]->strand : i;
+            std::vector<Vec2> points;
+            if (division.count[own] == 0) return points;
+            points = divided(outline_.strands[own], curves_, division.count[own], division.is_given[own] != 0, sizes_,
+                             from, to);
+            if (source[i] != nullptr)
+                for (Vec2& p : points) p = moved(source[i]->to_image, p);
+            return points;
         };
         for (Index i = 0; i < outline_.strands.size(); ++i) {
             const bool waits = !layers_.is_empty() && layers_.recipe[i] == std::array<Index, 2>{kNone, kNone};
@@ -237,8 +255,8 @@ class PlaneMesher {
             for (Index a = 0; a < areas_.size(); ++a) cores_.push_back(whole(a));
             return;
         }
-        GrownLayers grown = grow_plane_layers({outline_, curves_, faces_, areas_, sizes_}, layers_, request_.layers,
-                                              out_.mesh.points, points_of_, divided_part, context_);
+        GrownLayers grown = grow_plane_layers({outline_, curves_, faces_, areas_, sizes_, repeats_}, layers_,
+                                              request_.layers, out_.mesh.points, points_of_, divided_part, context_);
         cores_ = std::move(grown.cores);
         out_.mesh.cells = std::move(grown.cells);
         for (const Index a : grown.cell_area) out_.mesh.cell_region.push_back(region_of_[a]);
@@ -455,7 +473,8 @@ class PlaneMesher {
     }
 
     const PlaneRequest& request_;
-    const std::vector<PlaneCurve>& curves_;
+    std::vector<PlaneCurve> curves_;
+    Repeats repeats_;
     std::vector<PlaneArea> areas_;  ///< what lines divide of one is several
     std::vector<Index> region_of_;  ///< of each of them
     std::vector<Face> faces_;

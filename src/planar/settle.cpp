@@ -51,6 +51,11 @@ class Settler {
             beside_[l.a].push_back(l.b);
             beside_[l.b].push_back(l.a);
         }
+        twin_.assign(c_.size(), kNone);
+        for (const auto& [a, b] : columns.alike) {
+            beside_[a].push_back(twin_[a] = b);
+            beside_[b].push_back(twin_[b] = a);
+        }
     }
 
     void run(const Context& context) {
@@ -169,11 +174,14 @@ class Settler {
     }
     void limit_counts() {
         std::vector<int> count = counts();
-        limit_rise(count, [this](Index i, Index j) { return c_[i].fan != kNone && c_[i].fan == c_[j].fan ? 0 : 1; });
+        limit_rise(count, [this](Index i, Index j) {
+            return twin_[i] == j || (c_[i].fan != kNone && c_[i].fan == c_[j].fan) ? 0 : 1;
+        });
         for (std::size_t i = 0; i < c_.size(); ++i) c_[i].count = count[i];
     }
     void limit_heights(std::vector<double>& height) {
         limit_rise(height, [this](Index i, Index j) {
+            if (twin_[i] == j) return 0.0;
             const Column &a = c_[i], &b = c_[j];
             // A step of one layer is no slope.
             const double step = std::max(0.0, b.asked.height(b.count) - b.asked.height(std::min(a.count, b.count)));
@@ -266,6 +274,7 @@ class Settler {
     std::vector<Wall> walls_;
     std::vector<SegmentGrid::Segment> segments_;
     std::vector<std::vector<Index>> beside_;
+    std::vector<Index> twin_;  ///< where sides repeat
     std::vector<std::vector<Vec2>> levels_;
     std::vector<char> is_wrong_;
 };

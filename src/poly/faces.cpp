@@ -1,5 +1,6 @@
 #include "poly/faces.hpp"
 
+#include <fmt/format.h>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 #include <tbb/parallel_sort.h>
@@ -341,8 +342,12 @@ class Builder {
             const Index f = kept_[i], own = mesh_.owner[f], other = frame_.beyond(f, own);
             if (frame_.is_side(f, own)) continue;
             const Index a = frame_.owner_at(f, v, own), b = other == kNone ? kNone : frame_.owner_at(f, v, other);
-            if (a == b) continue;
+            if (a == b && frame_.zone_of(f) == kNone) continue;
             const auto p = mesh_.face(f);
+            if (a == b)
+                throw InternalError(fmt::format(
+                    "one polyhedron lies on both sides of zone \"{}\" at [{:.6g}, {:.6g}, {:.6g}] m",
+                    mesh_.zones[frame_.zone_of(f)].name, mesh_.points[v].x, mesh_.points[v].y, mesh_.points[v].z));
             const auto k = static_cast<std::size_t>(std::find(p.begin(), p.end(), v) - p.begin());
             out.push_back(turned({{a, b, frame_.zone_of(f)},
                                   {frame_.node_of_vertex(v), frame_.node_between(v, p[(k + 1) % p.size()]),

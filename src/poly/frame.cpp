@@ -1,3 +1,8 @@
+// Faces on which polyhedra end are kept, their edges numbered and judged (sharp, special), columns of layers and
+// corners of the core given their polyhedra; cuts between polyhedra of one vertex then add edges, so edges are found
+// twice. All of it is topology: what stands out, or is smooth, is judged in rounded numbers, but never what belongs
+// together.
+
 #include "poly/frame.hpp"
 
 #include <fmt/format.h>
@@ -13,14 +18,9 @@
 #include <numeric>
 
 #include "base/disjoint_sets.hpp"
+#include "poly/concave.hpp"
 
 namespace anvilcast::poly {
-namespace {
-
-/// Degrees beyond a straight wall from which an edge or corner is worth a polyhedron for each of its walls.
-constexpr double kConcave = 40;
-
-}  // namespace
 
 struct DualFrame::CoreCells {
     std::vector<Index> first, cells;
@@ -355,37 +355,12 @@ DualFrame::CoreCells DualFrame::core_cells_at_kept_faces() const {
     return out;
 }
 
-namespace {
-
-/// Calls join(i, j, face) for cells of the list, i before j, that share a face with the vertex.
-template <typename Join>
-void for_neighbours(const DualFrame& frame, Index vertex, std::span<const Index> cells, const Join& join) {
-    for (Index i = 0; i < cells.size(); ++i) {
-        const auto faces = frame.faces_of(cells[i]);
-        const auto corners = frame.mesh().cell(cells[i]);
-        for (std::size_t k = 0; k < faces.size(); ++k) {
-            const Index f = faces[k], other = frame.beyond(f, cells[i]);
-            if (other == kNone || other < cells[i] || frame.is_kept(f)) continue;
-            if (faces.size() == 4) {  // the face without the corner k
-                if (corners[k] == vertex) continue;
-            } else {
-                const auto p = frame.mesh().face(f);
-                if (std::find(p.begin(), p.end(), vertex) == p.end()) continue;
-            }
-            const auto at = std::lower_bound(cells.begin() + i + 1, cells.end(), other);
-            if (at != cells.end() && *at == other) join(i, static_cast<Index>(at - cells.begin()), f);
-        }
-    }
-}
-
-}  // namespace
-
 /// Cells that hang together over faces that are not kept.
 void DualFrame::part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const {
     DisjointSets sets(cells.size());
     for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) { sets.join(i, j); });
     for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
-    divide_concave(vertex, cells, part);
+    divide_concave(*this, vertex, cells, part);
 }
 
 Vec3 DualFrame::inward_normal(Index face, Index cell) const {
@@ -394,97 +369,6 @@ Vec3 DualFrame::inward_normal(Index face, Index cell) const {
     for (std::size_t k = 1; k + 1 < p.size(); ++k)
         n += triangle_normal(mesh_.points[p[0]], mesh_.points[p[k]], mesh_.points[p[k + 1]]);
     return mesh_.owner[face] == cell ? -1.0 * n : n;
-}
-
-/// Where edges stand out into a part, each of its cells goes to the wall at such an edge that it is most in front of.
-void DualFrame::divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const {
-    struct Wall {
-        Index part, cell, face;  ///< the cell's place in the list
-        Vec3 normal;             ///< inward, as long as twice the area
-    };
-    std::vector<Wall> walls;
-    bool is_sharp_here = false;
-    for (Index i = 0; i < cells.size(); ++i)
-        for (const Index f : faces_of(cells[i])) {
-            const auto p = mesh_.face(f);
-            const auto k = static_cast<std::size_t>(std::find(p.begin(), p.end(), vertex) - p.begin());
-            if (!is_kept(f) || k == p.size()) continue;
-            walls.push_back({part[i], i, f, inward_normal(f, cells[i])});
-            is_sharp_here = is_sharp_here || is_sharp(edge(vertex, p[(k + 1) % p.size()]));
-        }
-    if (!is_sharp_here) return;
-    // Walls at the vertex that are smooth together, and whether they end at an edge that stands out.
-    DisjointSets smooth(walls.size());
-    std::vector<char> stands_out(walls.size(), 0);
-    const double least = std::cos(kConcave * std::numbers::pi / 180);
-    for (Index i = 0; i < walls.size(); ++i)
-        for (Index j = i + 1; j < walls.size(); ++j) {
-            if (walls[i].part != walls[j].part) continue;
-            const auto p = mesh_.face(walls[i].face), q = mesh_.face(walls[j].face);
-            Index common = kNone, beyond = kNone;
-            for (const Index v : q) {
-                if (std::find(p.begin(), p.end(), v) == p.end())
-                    beyond = v;
-                else if (v != vertex)
-                    common = v;
-            }
-            const auto between = common != kNone ? find_edge(vertex, common) : std::nullopt;
-            if (!between) continue;
-            if (!is_sharp(*between)) {
-                smooth.join(i, j);
-                continue;
-            }
-            const Vec3 n = normalized(walls[i].normal), m = normalized(walls[j].normal);
-            // The other wall falls away behind this one; faces of a sheet lie on each other.
-            const bool is_sheet = beyond == kNone;
-            const Vec3 across = is_sheet ? Vec3{} : mesh_.points[beyond] - mesh_.points[vertex];
-            if ((is_sheet || dot(n, across) < 1e-9 * length(across)) && dot(n, m) < least)
-                stands_out[i] = stands_out[j] = 1;
-        }
-    if (std::count(stands_out.begin(), stands_out.end(), 1) < 2) return;
-    std::vector<Vec3> normal(walls.size());
-    std::vector<char> is_out(walls.size(), 0);  // of each set
-    for (Index i = 0; i < walls.size(); ++i) {
-        const Index set = smooth.find(i);
-        normal[set] += walls[i].normal;
-        is_out[set] = static_cast<char>(is_out[set] != 0 || stands_out[i] != 0);
-    }
-    std::vector<Index> label(cells.size(), kNone);
-    for (Index i = 0; i < cells.size(); ++i) {
-        Vec3 towards{};
-        for (const Index v : mesh_.cell(cells[i])) towards += mesh_.points[v] - mesh_.points[vertex];
-        double best = -std::numeric_limits<double>::infinity();
-        for (Index w = 0; w < walls.size(); ++w) {
-            if (smooth.find(w) != w || is_out[w] == 0 || walls[w].part != part[i]) continue;
-            const double ahead = dot(normalized(normal[w]), towards);
-            if (ahead <= best) continue;
-            best = ahead;
-            label[i] = w;
-        }
-    }
-    // A cell at a wall belongs to it.
-    for (Index w = 0; w < walls.size(); ++w)
-        if (is_out[smooth.find(w)] != 0) label[walls[w].cell] = smooth.find(w);
-    // What does not hang together with its wall goes to a neighbour that does.
-    std::vector<char> is_settled(cells.size(), 0);
-    for (Index w = 0; w < walls.size(); ++w)
-        if (label[walls[w].cell] == smooth.find(w)) is_settled[walls[w].cell] = 1;
-    for (const bool only_alike : {true, false})
-        for (bool changed = true; changed;) {
-            changed = false;
-            for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) {
-                if (is_settled[i] == is_settled[j] || (only_alike && label[i] != label[j])) return;
-                if (is_settled[j] != 0) std::swap(i, j);
-                label[j] = label[i];
-                is_settled[j] = 1;
-                changed = true;
-            });
-        }
-    DisjointSets sets(cells.size());
-    for_neighbours(*this, vertex, cells, [&](Index i, Index j, Index) {
-        if (label[i] == label[j]) sets.join(i, j);
-    });
-    for (Index i = 0; i < cells.size(); ++i) part[i] = sets.find(i);
 }
 
 /// Do the tops on both sides of an inner side of a stack meet at an angle? A thin cell round it would be no good one.

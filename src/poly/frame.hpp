@@ -36,6 +36,8 @@ class DualFrame {
         return mesh_.owner[face] == cell ? mesh_.neighbour[face] : mesh_.owner[face];
     }
     bool is_kept(Index face) const { return is_kept_[face] != 0; }
+    /// Of a face, into one of its cells; as long as twice the area.
+    Vec3 inward_normal(Index face, Index cell) const;
     /// kNone for a face in no zone.
     Index zone_of(Index face) const { return face < mesh_.n_plain_faces() ? kNone : zone_of_[face - n_plain_]; }
     bool is_layer(Index cell) const { return slots_of(cell).count() > 0; }
@@ -128,13 +130,11 @@ class DualFrame {
     void mark_repeated();
     CoreCells core_cells_at_kept_faces() const;
     void part_at(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
-    void divide_concave(Index vertex, std::span<const Index> cells, std::span<Index> part) const;
     void number_layers();
     void find_cut_sides();
     void number_polyhedra(const CoreCells& cells);
     bool is_bent(Index side) const;
     double angle_at(Index vertex, Index face) const;
-    Vec3 inward_normal(Index face, Index cell) const;
     static Index owner_among(const std::vector<Part>& parts, Index first, Index cell);
 
     const VolumeMesh& mesh_;

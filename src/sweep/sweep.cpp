@@ -10,6 +10,7 @@
 #include <algorithm>
 
 #include "sweep/regular.hpp"
+#include "sweep/repeats.hpp"
 #include "sweep/stations.hpp"
 
 namespace anvilcast {
@@ -64,6 +65,17 @@ class Sweeper {
           on_axis_(sweeping::on_axis(path, section.points)) {}
 
     VolumeMesh run() {
+        auto periodic = sweeping::repeated_in_space(section_, stations_, options_, is_closed_);
+        VolumeMesh mesh = make();
+        mesh.periodic = std::move(periodic);
+        for (BoundaryZone& zone : mesh.zones)
+            for (const PeriodicPair& pair : mesh.periodic)
+                if (zone.name == pair.first || zone.name == pair.second) zone.role = Role::periodic;
+        return mesh;
+    }
+
+  private:
+    VolumeMesh make() {
         set_points();
         if (std::find(on_axis_.begin(), on_axis_.end(), 1) == on_axis_.end()) return run_beside_axis();
         out_.zones = section_.zones;
@@ -80,7 +92,6 @@ class Sweeper {
         return assemble_mesh(std::move(out_));
     }
 
-  private:
     /// Nothing becomes one: what lies beside what is known.
     VolumeMesh run_beside_axis() {
         VolumeMesh mesh =
@@ -231,6 +242,12 @@ double swept_cells(const PlanarMesh& section, const SweepPath& path, int steps) 
             std::count_if(c.begin(), c.end(), [&](Index p) { return on_axis[p] != 0; }) == 1)
             ++n;  // two pyramids
     return n * steps;
+}
+
+std::vector<PeriodicPair> swept_pairs(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options) {
+    if (section.periodic.empty() && !options.ends_repeat) return {};
+    return sweeping::repeated_in_space(section, sweeping::stations(path, options, section.points), options,
+                                       sweeping::is_closed(path));
 }
 
 VolumeMesh sweep(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options,

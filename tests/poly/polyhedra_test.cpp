@@ -269,6 +269,29 @@ TEST(Polyhedra, OfLayersStandTheirGroundAtStepsFansAndInterfaces) {
     EXPECT_NEAR(assess(m.polyhedra).volume, assess(m.tetrahedra).volume, 1e-12);
 }
 
+TEST(Polyhedra, GoRoundTheFreeEdgesOfSheetsThroughInterfaces) {
+    LayerRecipe on_floor = stack(0.01, 3, 1.3);
+    on_floor.on = {"box*"};
+    for (const double off : {0.0, 0.21, 0.33})
+        for (const bool has_layers : {false, true}) {
+            Surface sheet = rectangle_surface({0.9, off, 0.45}, {0, 0, 1}, {0, 1, 0}, 1.1, 0.5, "sheet");
+            sheet.zones[0].role = Role::inner;
+            SpaceOptions options;
+            options.dividers = {{cone_surface({0, 0, -1}, {0, 0, 2}, 0.6, 0.6, "x"), "drum"}, {sheet}};
+            const Surface box = split_at_sharp_edges(kit::box({-1, -1, 0}, {1, 1, 0.9}, "box"), 40);
+            const Domain d = choose_regions(divide_space(box, {}, options),
+                                            {{.name = "air", .inside = Vec3{0.9, 0.9, 0.1}}}, LengthUnit{"m", 1});
+            ASSERT_EQ(d.regions.size(), 2U);
+            const Pair m = both(d, 0.12, has_layers ? std::vector{on_floor} : std::vector<LayerRecipe>{});
+            expect_sound(m.polyhedra);
+            const QualityReport q = assess(m.polyhedra), t = assess(m.tetrahedra);
+            // All of the sheet is there, so no polyhedron lies on both sides of it; polygons on the drum are flatter.
+            for (std::size_t z = 0; z < q.zone_areas.size(); ++z)
+                EXPECT_NEAR(q.zone_areas[z], t.zone_areas[z],
+                            m.polyhedra.zones[z].role == Role::interface_ ? 0.01 * t.zone_areas[z] : 1e-12);
+        }
+}
+
 TEST(Polyhedra, AreTheSameOnAnyNumberOfThreads) {
     LayerRecipe on_block = stack(0.006, 4, 1.3);
     on_block.on = {"block*"};

@@ -116,9 +116,10 @@ void fields(Archive& a, SymmetryPlane& v) {
 }
 template <typename Archive>
 void fields(Archive& a, SurroundOptions& v) {
-    auto& [shape, flow, up, ahead, behind, aside, above, below, corners, center, radius, ground, ground_at, symmetry] =
-        v;
-    a(shape, flow, up, ahead, behind, aside, above, below, corners, center, radius, ground, ground_at, symmetry);
+    auto& [shape, flow, up, ahead, behind, aside, above, below, corners, center, radius, ground, ground_at, symmetry,
+           sides_apart] = v;
+    a(shape, flow, up, ahead, behind, aside, above, below, corners, center, radius, ground, ground_at, symmetry,
+      sides_apart);
 }
 template <typename Archive>
 void fields(Archive& a, SurroundSpec& v) {

@@ -15,7 +15,7 @@ namespace anvilcast::kept {
 namespace {
 
 /// Changed whenever a stage that was kept by an older program of the same version must not be used.
-constexpr int kFormat = 4;
+constexpr int kFormat = 5;
 
 struct PartContent {
     std::string file;  ///< as warnings name it
@@ -51,7 +51,8 @@ StageKeys keys_of(const Case& c) {
 }
 
 ContentHash section_key_of(const Case& c) {
-    return key_of(std::string("section"), key_of_parts(c), c.plane, c.surround, c.sizing, c.flow, c.layers);
+    return key_of(std::string("section"), key_of_parts(c), c.plane, c.surround, c.sizing, c.flow, c.layers,
+                  c.periodic);
 }
 
 }  // namespace anvilcast::kept

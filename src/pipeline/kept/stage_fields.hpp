@@ -217,8 +217,8 @@ void fields(Archive& a, PlanarEdge& v) {
 }
 template <typename Archive>
 void fields(Archive& a, PlanarMesh& v) {
-    auto& [points, cells, cell_region, edges, zones, regions] = v;
-    a(points, cells, cell_region, edges, zones, regions);
+    auto& [points, cells, cell_region, edges, zones, regions, periodic] = v;
+    a(points, cells, cell_region, edges, zones, regions, periodic);
 }
 template <typename Archive>
 void fields(Archive& a, LayerFigures& v) {
