@@ -46,16 +46,16 @@ struct SweepOptions {
 /// How many cells a sweep makes; exact.
 ANVILCAST_API double swept_cells(const PlanarMesh& section, const SweepPath& path, int steps);
 
-/// The pairs of sides that repeat in the mesh that is swept: those of the section, as they lie in space, and the two ends
-/// where these repeat. Throws InputError for those that are no images of each other all along the path. O(n).
+/// The pairs of sides that repeat in the mesh that is swept: those of the section, as they lie in space, and the two
+/// ends where these repeat. Throws InputError for those that are no images of each other all along the path. O(n).
 ANVILCAST_API std::vector<PeriodicPair> swept_pairs(const PlanarMesh& section, const SweepPath& path,
                                                     const SweepOptions& options);
 
 /// Zones are walls over the edges of the plane mesh's zones, and the two ends; there are none where the way round is
-/// closed. Zones that repeat in the plane do so in space. Cells at the axis become prisms, or tetrahedra and pyramids where they only touch it. Throws InputError for
-/// a path of no length, an axis that cuts the section, steps below 1, sides that do not repeat when they are swept;
-/// GeometryError, with the place, where the path
-/// turns more sharply than the section is wide, so that cells would be turned over. O(n).
+/// closed. Zones that repeat in the plane do so in space. Cells at the axis become prisms, or tetrahedra and pyramids
+/// where they only touch it. Throws InputError for a path of no length, an axis that cuts the section, steps below 1,
+/// sides that do not repeat when they are swept; GeometryError, with the place, where the path turns more sharply than
+/// the section is wide, so that cells would be turned over. O(n).
 ANVILCAST_API VolumeMesh sweep(const PlanarMesh& section, const SweepPath& path, const SweepOptions& options,
                                const Context& context = {});
 
