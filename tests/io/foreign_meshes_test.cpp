@@ -269,6 +269,33 @@ TEST_F(ForeignMeshes, SidesThatRepeatEachOtherAreNotJoined) {
     for (const BoundaryZone& z : mesh.zones) EXPECT_EQ(z.role == Role::periodic, z.name != "unnamed") << z.name;
 }
 
+TEST_F(ForeignMeshes, ASideThatRepeatsMayBeToldOfOnce) {
+    for (const bool has_conditions : {false, true}) {
+        const VolumeMesh mesh = read_mesh(cgns([&](int f, int base) {
+            write_cube(f, base, [&](int zone) {
+                if (has_conditions) {
+                    write_condition(f, base, zone, "low", BCWall, PointRange, {2, 2}, nullptr, FaceCenter);
+                    write_condition(f, base, zone, "high", BCWall, PointRange, {3, 3}, nullptr, FaceCenter);
+                }
+                const cgsize_t own = 2, theirs = 3;
+                const std::array<float, 3> none{0, 0, 0}, way{0, 0, 1};
+                int connection = 0;
+                EXPECT_EQ(cg_conn_write(f, base, zone, "below", FaceCenter, Abutting1to1, PointList, 1, &own, "cube",
+                                        Unstructured, PointListDonor, sizeof(cgsize_t) == 8 ? LongInteger : Integer, 1,
+                                        &theirs, &connection),
+                          CG_OK);
+                EXPECT_EQ(cg_conn_periodic_write(f, base, zone, connection, none.data(), none.data(), way.data()),
+                          CG_OK);
+            });
+        }));
+        EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+        ASSERT_EQ(mesh.periodic.size(), 1U);
+        EXPECT_EQ(mesh.periodic[0].first, has_conditions ? "low" : "below");
+        EXPECT_EQ(mesh.periodic[0].second, has_conditions ? "high" : "below-image");
+        EXPECT_EQ(mesh.periodic[0].image.origin, (Vec3{0, 0, 1}));
+    }
+}
+
 TEST_F(ForeignMeshes, DamagedOnesAreToldNotTrusted) {
     const auto good_file = cgns([](int f, int base) { write_cube(f, base, [](int) {}); });
     const std::string good = content(good_file);

@@ -37,6 +37,7 @@ std::optional<Placement> CgnsReader::periodic_image(int connection) const {
 void CgnsReader::read_connections() {
     int n = 0;
     file_.check(cg_nconns(*file_, base_, zone_, &n));
+    const std::size_t n_before = connections_.size();
     for (int k = 1; k <= n; ++k) {
         std::array<char, 33> name{}, donor{};
         GridLocation_t location{};
@@ -73,6 +74,26 @@ void CgnsReader::read_connections() {
             for (const cgsize_t e : c.own) c.faces[e];
         if (image) name_repeated(c);
         connections_.push_back(std::move(c));
+    }
+    complete_repeated(n_before);
+}
+
+/// Of sides of one zone that repeat each other, some files tell of the one only.
+void CgnsReader::complete_repeated(std::size_t first) {
+    for (std::size_t k = first, n = connections_.size(); k < n; ++k) {
+        const Connection& c = connections_[k];
+        if (!c.image || c.theirs.empty() || c.donor != zone_names_.back()) continue;
+        const bool is_told = std::any_of(
+            connections_.begin() + static_cast<std::ptrdiff_t>(first), connections_.end(), [&c](const Connection& d) {
+                return d.image && d.is_by_points == c.is_by_points &&
+                       std::find(d.own.begin(), d.own.end(), c.theirs.front()) != d.own.end();
+            });
+        if (is_told) continue;
+        Connection back{zone_, c.name + "-image", c.donor, c.theirs, c.own, {}, {}, c.is_by_points, inverse(*c.image)};
+        if (!back.is_by_points)
+            for (const cgsize_t e : back.own) back.faces[e];
+        name_repeated(back);
+        connections_.push_back(std::move(back));
     }
 }
 

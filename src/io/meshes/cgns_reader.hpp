@@ -134,6 +134,7 @@ class CgnsReader {
     static Vec3 mean_difference(const std::vector<Vec3>& own, const std::vector<Vec3>& theirs, const Placement& image);
     void pair_repeated();
     void read_connections();
+    void complete_repeated(std::size_t first);
     Index zone_of(cgsize_t element) const;
     void read_section(int s);
     /// Each element's type stands before its points.
