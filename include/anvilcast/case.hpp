@@ -123,6 +123,7 @@ struct Case {
     std::optional<FlowSpec> flow;
     std::vector<LayerRecipe> layers;  ///< the first one that fits a zone is its own
     FillCells cells = FillCells::tetrahedra;
+    FillCore core = FillCore::same;
     QualityLimits limits;
     std::optional<PlaneSpec> plane;  ///< instead of parts
     bool write_report = true;        ///< the report's page and the figures

@@ -18,9 +18,12 @@
 namespace anvilcast {
 
 enum class FillCells : unsigned char { tetrahedra, polyhedra };
+/// What stands away from walls: the same cells as elsewhere, or cubes.
+enum class FillCore : unsigned char { same, cubes };
 
 struct FillOptions {
     FillCells cells = FillCells::tetrahedra;  ///< of fill_with_layers; the other functions' names say it
+    FillCore core = FillCore::same;
     std::size_t max_cells = 0;                ///< the fill stops with an error well above this; 0: no limit
     bool optimise = true;
     /// Points of the boundary may slide along their smooth patch or feature curve where that makes the worst cells
@@ -60,6 +63,8 @@ struct FillReport {
     std::size_t interior_points = 0;
     std::size_t boundary_moves = 0;    ///< of points along the boundary, see FillOptions::slide
     std::size_t insertions = 0;        ///< points put in by the optimisation
+    std::size_t cubes = 0;             ///< that stand whole in the core
+    double cube_volume = 0;            ///< of all cubes, those that are divided as well, m^3
     std::size_t cells_of_core = 0;     ///< tetrahedra, before they are made polyhedra
     std::size_t bad_polyhedra = 0;     ///< that could not be made good, see fill_with_polyhedra
     std::size_t merged_polyhedra = 0;  ///< had no volume, and became one with a neighbour

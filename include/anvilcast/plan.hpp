@@ -32,6 +32,15 @@ struct RegionPlan {
     double volume = 0, cells = 0;
 };
 
+/// What stands in the core in the place of tetrahedra, see FillCore::cubes.
+struct CubePlan {
+    double whole = 0;        ///< cubes that are not cut up
+    double cells = 0;        ///< these, and what the others are cut up into
+    double volume = 0;       ///< of all of them
+    double cells_alone = 0;  ///< that the core would have without cubes
+    std::vector<std::pair<double, double>> edges;  ///< in metres, largest first, and how many cubes have them
+};
+
 struct Plan {
     Box bounds;                         ///< of the parts
     AbsorbReport absorbed;              ///< details that would be taken out
@@ -43,6 +52,7 @@ struct Plan {
     int steps = 0;                                          ///< of a swept section; 0: nothing is swept
     bool is_plane = false;                                  ///< volumes are areas then, and areas lengths
     double triangles = 0, core_cells = 0, layer_cells = 0;  ///< of a swept section its cells are the triangles
+    std::optional<CubePlan> cubes;
     std::vector<SourceShare> sources;
     std::optional<WallEstimate> wall;
     bool is_rough = false;  ///< there may be up to twice as many cells: a warning says why

@@ -506,6 +506,15 @@ class CaseReader {
         if (cells && *cells != "tetrahedra" && *cells != "polyhedra")
             s.fail(fmt::format("[fill] cells = \"{}\" is not known; write \"tetrahedra\" or \"polyhedra\"", *cells));
         if (cells && *cells == "polyhedra") case_.cells = FillCells::polyhedra;
+        const auto core = s.text("core");
+        if (core && *core != "same" && *core != "cubes")
+            s.fail(
+                fmt::format("[fill] core = \"{}\" is not known; write \"cubes\", or \"same\" for the same cells as "
+                            "elsewhere",
+                            *core));
+        if (core && *core == "cubes") case_.core = FillCore::cubes;
+        if (case_.core == FillCore::cubes && case_.cells == FillCells::polyhedra)
+            s.fail("[fill] core = \"cubes\" goes with tetrahedra round it; leave cells = \"polyhedra\" out, or core");
         s.finish();
     }
     void read_limits() {

@@ -349,9 +349,16 @@ constexpr int kSweeps = 2;
 
 namespace fill {
 
-FilledCore fill_core(const SurfaceMesh& given, const MakeSizes& make_sizes, const FillOptions& options,
-                     const Context& context, FillReport& r, const std::vector<char>& slidable,
+FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
+                     const Context& context, FillReport& report, const std::vector<char>& may_slide,
                      const BoundaryCheck& check, const std::vector<char>& is_top) {
+    const auto fill = options.core == FillCore::cubes ? fill_round_cubes : fill_with_tetrahedra_alone;
+    return fill(surface, make_sizes, options, context, report, may_slide, check, is_top);
+}
+
+FilledCore fill_with_tetrahedra_alone(const SurfaceMesh& given, const MakeSizes& make_sizes, const FillOptions& options,
+                                      const Context& context, FillReport& r, const std::vector<char>& slidable,
+                                      const BoundaryCheck& check, const std::vector<char>& is_top) {
     std::optional<DividedSurface> divided;
     if (!given.periodic.empty()) divided = undivided(given);
     Recovered found = divided ? recovered_alike(*divided, is_top, context) : recovered(given, context);

@@ -38,6 +38,18 @@ FilledCore fill_core(const SurfaceMesh& surface, const MakeSizes& make_sizes, co
                      const Context& context, FillReport& report, const std::vector<char>& may_slide = {},
                      const BoundaryCheck& check = {}, const std::vector<char>& is_top = {});
 
+/// As fill_core, with nothing but tetrahedra.
+FilledCore fill_with_tetrahedra_alone(const SurfaceMesh& surface, const MakeSizes& make_sizes,
+                                      const FillOptions& options, const Context& context, FillReport& report,
+                                      const std::vector<char>& may_slide, const BoundaryCheck& check,
+                                      const std::vector<char>& is_top);
+
+/// Cubes, and tetrahedra between them and the surface. Where the fill would need a point on the cubes' hull, cubes
+/// there are left out.
+FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
+                            const Context& context, FillReport& report, const std::vector<char>& may_slide,
+                            const BoundaryCheck& check, const std::vector<char>& is_top);
+
 /// The core with the layers' cells put on, and the boundary of both. `added`: the points on the core's boundary that
 /// its surface mesh did not have; each becomes a column, with those it lies between. `slots`: if wanted, those of all
 /// cells from the first layer cell on.

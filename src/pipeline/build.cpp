@@ -106,6 +106,7 @@ FillOptions fill_options(const Case& c, const SurfaceMesh& surface) {
     constexpr double kPerPolyhedron = 6;
     FillOptions options;
     options.cells = c.cells;
+    options.core = c.core;
     if (c.limits.cells)
         options.max_cells =
             static_cast<std::size_t>(*c.limits.cells * (c.cells == FillCells::polyhedra ? kPerPolyhedron : 1));

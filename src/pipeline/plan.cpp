@@ -7,6 +7,7 @@
 #include <cmath>
 #include <map>
 
+#include "cubes/cubes.hpp"
 #include "forecast/with_mesh.hpp"
 #include "layers/fan_cells.hpp"
 #include "pipeline/kept/keys.hpp"
@@ -59,6 +60,9 @@ std::string remedy(const SourceShare& source, double total, double limit, const 
                        format_length(size, c.unit), in_words(others + source.cells * std::pow(size / asked, 3)));
 }
 
+/// Cubes are worth their trouble when the core has fewer cells than this share of what it has without.
+constexpr double kWorthIt = 0.9;
+
 /// What layers there will be on a zone's sides; they take the place of core cells.
 void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Plan& out) {
     /// Steps beyond these are worth a word, and shares of a wall that are narrow.
@@ -97,6 +101,38 @@ void count_polyhedra(Plan& out) {
     out.core_cells = predicted_polyhedra(tetrahedra, out.triangles);
     out.layer_cells *= 0.5;
     for (RegionPlan& r : out.regions) r.cells *= tetrahedra > 0 ? out.core_cells / tetrahedra : 1;
+}
+
+/// Cubes above the layers, and what they take the place of.
+void plan_cubes(const Domain& domain, const SizeField& sizes, const Context& context, Plan& out) {
+    /// Tetrahedra in the cube of a size: 1 / 0.1179 of regular ones; more of those that fill space. Measured on boxes.
+    constexpr double kPerSizeCubed = 8.8;
+    SurfaceMesh boundary;
+    boundary.surface = domain.boundary;
+    boundary.sides = domain.sides;
+    for (const DomainRegion& r : domain.regions) boundary.regions.push_back({r.name, r.kind});
+    cubes::CubeOptions options;
+    for (const Index zone : domain.boundary.zone_of)
+        options.heights.push_back(out.zones[zone].layers ? out.zones[zone].layers->total : 0);
+    const cubes::CubeCore core = cubes::make_cubes(boundary, sizes, options, context);
+    CubePlan plan{static_cast<double>(core.n_cubes),
+                  static_cast<double>(core.types.size()),
+                  core.cube_volume,
+                  out.core_cells,
+                  {}};
+    for (const auto& [edge, n] : core.edges) plan.edges.emplace_back(edge, static_cast<double>(n));
+    const double before = out.core_cells;
+    out.core_cells = std::max(0.0, before - kPerSizeCubed * core.places_of_cells) + plan.cells;
+    for (RegionPlan& r : out.regions) r.cells *= before > 0 ? out.core_cells / before : 1;
+    if (core.empty())
+        out.warnings.emplace_back(
+            "no cube fits into the core, which is too thin for its sizes: it will be meshed without");
+    else if (out.core_cells > kWorthIt * before)
+        out.warnings.push_back(fmt::format(
+            "cubes do not pay here: the core has about {:.3g} cells with them and {:.3g} without; they do where it is "
+            "many cells wide",
+            out.core_cells, before));
+    out.cubes = std::move(plan);
 }
 
 /// The length of a zone's rim.
@@ -217,6 +253,7 @@ Plan plan(const Case& c, const Context& context, KeptStages* kept) {
             "mesh may have twice the cells predicted");
     }
     out.core_cells = std::max(0.0, out.core_cells);
+    if (c.core == FillCore::cubes) plan_cubes(domain, sizing.field, context, out);
     out.cells = c.cells;
     const double filled = out.total_cells();
     if (c.cells == FillCells::polyhedra) count_polyhedra(out);

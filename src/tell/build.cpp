@@ -39,6 +39,12 @@ std::string left_out_text(const std::vector<SpaceCell>& cells, const LengthUnit&
     return text;
 }
 
+std::string cubes_text(const BuildResult& r) {
+    if (r.fill.cubes == 0) return "";
+    return fmt::format("  {} whole cubes; these and the divided ones fill {:.0f} % of the volume\n",
+                       grouped(r.fill.cubes), 100 * r.fill.cube_volume / r.quality.volume);
+}
+
 std::string time_text(const std::vector<StageCost>& costs) {
     double total = 0;
     std::string text = "\nTime";
@@ -139,6 +145,7 @@ std::string full_text(const BuildResult& r, const Case& c, const std::string& di
     if (r.corners_joined > 0)
         text += fmt::format("  joined    {} corners moved onto another part, by {} at most\n", r.corners_joined,
                             format_length(r.largest_join, unit));
+    text += cubes_text(r);
     text += periodic_text(r.mesh.periodic, unit);
     text += absorbed_text(r.absorbed, unit);
     text += left_out_text(r.left_out, unit);
@@ -258,6 +265,7 @@ std::string build_text(const BuildResult& r, const Case& c, const std::string& d
     if (r.surround)
         text += fmt::format("  the body is {} long and blocks {:.2f} % of the section\n",
                             format_length(r.surround->body_length, unit), 100 * r.surround->blockage());
+    text += cubes_text(r);
     text += periodic_text(r.mesh.periodic, unit);
     if (const std::size_t n = gathered(r.warnings).size(); n > 0)
         text += fmt::format("  {} warning{} above\n", n, n == 1 ? "" : "s");
@@ -308,6 +316,8 @@ std::string summary_json(const BuildResult& result, const Case& c) {
            {"boundary_points_moved", result.fill.boundary_moves},
            {"interior_points", result.fill.interior_points},
            {"tetrahedra_of_core", result.fill.cells_of_core},
+           {"cubes", result.fill.cubes},
+           {"volume_of_cubes", result.fill.cube_volume},
            {"bad_polyhedra", result.fill.bad_polyhedra},
            {"merged_polyhedra", result.fill.merged_polyhedra}}},
          {"layers", layers_of_build(result, c)},

@@ -26,6 +26,24 @@ std::string rounded(double n) {
     return grouped(static_cast<std::size_t>(std::llround(std::round(n / grain) * grain)));
 }
 
+std::string cubes_text(const CubePlan& cubes, const Case& c) {
+    std::vector<std::string> edges;
+    for (const auto& [edge, n] : cubes.edges)
+        edges.push_back(fmt::format("{} of {}", rounded(n), format_length(edge, c.unit)));
+    return fmt::format("  cubes      {}, which are {} cells of the core; without cubes it had {}\n",
+                       fmt::join(edges, ", "), rounded(cubes.cells), rounded(cubes.cells_alone));
+}
+
+ordered_json json_of(const CubePlan& cubes) {
+    ordered_json edges = ordered_json::array();
+    for (const auto& [edge, n] : cubes.edges) edges.push_back({{"edge", edge}, {"cubes", n}});
+    return {{"whole", cubes.whole},
+            {"cells", cubes.cells},
+            {"volume", cubes.volume},
+            {"core_cells_without", std::round(cubes.cells_alone)},
+            {"edges", edges}};
+}
+
 std::string plan_zones_text(const Plan& p, const LengthUnit& unit, YPlusAt at) {
     const std::size_t width = name_width(p.zones);
     std::string text = fmt::format("\n{:<{}}{:<18}{:>12}  {:<12}{}\n", "Zones", width + 2, "role",
@@ -118,6 +136,7 @@ std::string plan_text(const Plan& p, const Case& c) {
     else
         text += fmt::format("\nPredicted\n  surface    {} triangles\n  core       {} cells\n", rounded(p.triangles),
                             rounded(p.core_cells));
+    if (p.cubes && p.cubes->whole > 0) text += cubes_text(*p.cubes, c);
     if (p.layer_cells > 0) text += fmt::format("  layers     {} cells\n", rounded(p.layer_cells));
     text +=
         fmt::format("  together   {} cells, {}\n  takes      about {} s and {} MB on this machine\n\n",
@@ -173,6 +192,7 @@ std::string plan_json(const Plan& p, const Case& c) {
                        {"core", std::round(p.core_cells)},
                        {"layers", std::round(p.layer_cells)}}},
                      {is_exact(p) ? "section_cells" : "triangles", std::round(p.triangles)},
+                     {"cubes", p.cubes ? json_of(*p.cubes) : ordered_json()},
                      {"zones", zones},
                      {"regions", regions},
                      {"periodic", json_of(p.periodic)},

@@ -230,6 +230,7 @@ TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
         {"angle = 30\n", "", "angle is missing"},
         {"axis = [[-200, 0], [-200, 1]]", "axis = [[-200, 0], [-200, 1]]\nalong = [0, 0, 1]", "has one way"},
         {"[sizing]", "[[part]]\nfile = \"x.stl\"\n[sizing]", "which has no [part]"},
+        {"[sizing]", "[[periodic]]\nzones = [\"a\"]\n[sizing]", "must be two names"},
         {"end = \"outflow\"", "end = \"start\"", "need two names"},
         {"divisions = 20", "division = 20", "did you mean \"divisions\"?"},
     };

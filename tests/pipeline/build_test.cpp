@@ -43,6 +43,27 @@ TEST_F(Build, FillsBetweenABodyAndWhatIsInIt) {
     EXPECT_EQ(ball.mesh.regions[0].kind, RegionKind::solid);
 }
 
+TEST_F(Build, TellsOfCubesBeforeAndAfter) {
+    write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.1}), kMm);
+    const std::string part = "[[part]]\nfile = \"hull.stl\"\nunit = \"mm\"\n[[region]]\ninside = [50, 50, 50]\n";
+    const Case c = made(part + "[sizing]\nsurface = 3\nlargest = 3\n[fill]\ncore = \"cubes\"\n");
+    const Plan before = plan(c);
+    const BuildResult result = build(c);
+    const auto n = static_cast<double>(result.mesh.n_cells());
+    ASSERT_TRUE(before.cubes.has_value());
+    EXPECT_NEAR(before.total_cells(), n, 0.15 * n);
+    EXPECT_GT(before.cubes->cells_alone, 1.5 * n);
+    EXPECT_NEAR(before.cubes->whole, static_cast<double>(result.fill.cubes), 0.05 * before.cubes->whole);
+    EXPECT_NE(plan_text(before, c).find(" of 3.42 mm, which are "), std::string::npos) << plan_text(before, c);
+    EXPECT_NE(build_text(result, c, "out", false).find(" whole cubes; "), std::string::npos);
+    // Where there is no room for them the plan says so.
+    const Plan thin = plan(made(part + "[sizing]\nsurface = 40\n[fill]\ncore = \"cubes\"\n"));
+    ASSERT_EQ(thin.warnings.size(), 1U);
+    EXPECT_NE(thin.warnings[0].find("no cube fits"), std::string::npos);
+    for (const char* wrong : {"core = \"bricks\"", "core = \"cubes\"\ncells = \"polyhedra\""})
+        EXPECT_THROW(made(part + "[sizing]\nsurface = 3\n[fill]\n" + wrong), InputError);
+}
+
 TEST_F(Build, NamesZonesByTheFirstRuleThatFits) {
     write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.2}), kMm);
     const Case c = made(R"([[part]]

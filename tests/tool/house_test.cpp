@@ -37,7 +37,8 @@ const std::vector<std::pair<std::string, std::string>> kHouse{
     {"surfmesh", "base robust geometry mesh surface domain shape sizing"},
     {"layers", "base robust geometry mesh surface domain shape sizing surfmesh"},
     {"poly", "base geometry mesh assemble"},
-    {"fill", "base robust geometry mesh assemble tets surface domain shape sizing surfmesh layers poly"},
+    {"cubes", "base robust geometry mesh surface domain sizing surfmesh"},
+    {"fill", "base robust geometry mesh assemble tets surface domain shape sizing surfmesh layers poly cubes"},
     {"quality", "base robust geometry mesh"},
     {"planar", "base robust geometry mesh surface domain shape sizing surfmesh layers quality"},
     {"sweep", "base geometry mesh surface domain sizing surfmesh layers quality assemble planar"},
@@ -46,7 +47,7 @@ const std::vector<std::pair<std::string, std::string>> kHouse{
     {"io", "base robust geometry mesh assemble surface"},
     {"case", "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill planar sweep quality io"},
     {"pipeline",
-     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers fill planar sweep forecast "
+     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers cubes fill planar sweep forecast "
      "check "
      "quality improve io case"},
     {"tell",

@@ -46,13 +46,12 @@ StageKeys keys_of(const Case& c) {
                          c.join, c.drop_leftovers, c.absorb, c.absorb > 0 ? c.sizing.feature_angle : 0.0, c.periodic);
     keys.sizes = key_of(std::string("sizes"), keys.domain, c.sizing);
     keys.surface = key_of(std::string("surface"), keys.sizes, c.surface);
-    keys.mesh = key_of(std::string("mesh"), keys.surface, c.flow, c.layers, c.cells);
+    keys.mesh = key_of(std::string("mesh"), keys.surface, c.flow, c.layers, c.cells, c.core);
     return keys;
 }
 
 ContentHash section_key_of(const Case& c) {
-    return key_of(std::string("section"), key_of_parts(c), c.plane, c.surround, c.sizing, c.flow, c.layers,
-                  c.periodic);
+    return key_of(std::string("section"), key_of_parts(c), c.plane, c.surround, c.sizing, c.flow, c.layers, c.periodic);
 }
 
 }  // namespace anvilcast::kept

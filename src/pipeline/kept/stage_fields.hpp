@@ -192,9 +192,10 @@ void fields(Archive& a, AddedBoundaryPoint& v) {
 template <typename Archive>
 void fields(Archive& a, FillReport& v) {
     auto& [boundary_points_added, boundary_points_lifted, edges_flipped_in, faces_flipped_in, interior_points,
-           boundary_moves, insertions, cells_of_core, bad_polyhedra, merged_polyhedra, worst_shape] = v;
+           boundary_moves, insertions, cubes, cube_volume, cells_of_core, bad_polyhedra, merged_polyhedra,
+           worst_shape] = v;
     a(boundary_points_added, boundary_points_lifted, edges_flipped_in, faces_flipped_in, interior_points,
-      boundary_moves, insertions, cells_of_core, bad_polyhedra, merged_polyhedra, worst_shape);
+      boundary_moves, insertions, cubes, cube_volume, cells_of_core, bad_polyhedra, merged_polyhedra, worst_shape);
 }
 
 /// All but the mesh, which is kept by itself, its quality, which is judged anew, and what it cost.

@@ -1,0 +1,399 @@
+// 1. An octree whose cubes follow the sizes, over the box of the boundary. The lattice's edge is the one, among eight
+//    within a factor of two, that takes the fewest cubes.
+// 2. Cubes that the boundary does not touch lie in one region each; those far enough from it are kept, without such as
+//    have hardly a neighbour.
+// 3. Corners of kept cubes are points. A side with another cube's corner in its centre is divided into four, and an
+// edge
+//    with one in its middle is divided; a cube without any of it is a hexahedron, another is cut up round its centre.
+// 4. Sides without a cube behind are the hull, of triangles: squares there are halved, so the outermost cubes are cut
+// up
+//    round their centres as well.
+
+#include "cubes/cubes.hpp"
+
+#include <anvilcast/domain.hpp>
+#include <anvilcast/triangle_tree.hpp>
+
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "base/thread_limit.hpp"
+#include "cubes/faces.hpp"
+#include "cubes/octree.hpp"
+
+namespace anvilcast::cubes {
+namespace {
+
+/// The half diagonal of a cube of edge 1.
+constexpr double kHalfDiagonal = 0.8660254037844387;
+/// Cubes with fewer kept ones at their sides stick out, and are left out.
+constexpr int kLeastNeighbours = 3;
+constexpr int kMostRoots = 14;
+/// Cubes stand within so many steps of one whose centre is so many of its edges from the boundary: blocks that are
+/// fewer than about six across take more cells than tetrahedra alone.
+constexpr double kDeep = 4;
+constexpr int kReach = 3;
+/// Of the edge that the largest size allows: sizes beside a wall are a little smaller, and need not halve the cubes
+/// there.
+constexpr double kFit = 0.95;
+
+/// Corners of a side, from 0 to 7 as bits of x, y and z, counter-clockwise seen from outside; the sides across x, y and
+/// z, the lower one first.
+constexpr int kSides[6][4] = {{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}};
+
+class Maker {
+  public:
+    Maker(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options, const Context& context)
+        : b_(boundary),
+          sizes_(sizes),
+          o_(options),
+          context_(context),
+          tree_(boundary.surface.points, boundary.surface.triangles) {
+        domain_.boundary = boundary.surface;
+        domain_.sides = boundary.sides;
+        for (const double h : options.heights) highest_ = std::max(highest_, h);
+    }
+
+    CubeCore run() {
+        const Octree octree = make_octree();
+        octree_ = &octree;
+        choose();
+        if (std::count(kept_.begin(), kept_.end(), 1) == 0) return {};
+        find_points();
+        for (Index c = 0; c < octree.leaves().size(); ++c) {
+            if (c % 4096 == 0) context_.check_stop();
+            if (kept_[c] != 0) add(c);
+        }
+        return std::move(out_);
+    }
+
+  private:
+    using Key = std::uint64_t;
+
+    // ---- the octree ----
+
+    /// The least size wanted in a cube, at its corners and its centre.
+    double size_in(const Vec3& center, double edge) const {
+        double least = sizes_.at(center);
+        for (int i = 0; i < 8; ++i)
+            least = std::min(least, sizes_.at(center + Vec3{((i & 1) - 0.5) * edge, ((i >> 1 & 1) - 0.5) * edge,
+                                                            ((i >> 2) - 0.5) * edge}));
+        return least;
+    }
+
+    Octree make_octree() const {
+        const Box& box = tree_.bounds();
+        const Vec3 extent = box.extent();
+        const double least = std::max({extent.x, extent.y, extent.z}) / kMostRoots;
+        const double root = root_edge(least);
+        At n{};
+        Vec3 origin = box.center();
+        for (int a = 0; a < 3; ++a) {
+            n[static_cast<std::size_t>(a)] = static_cast<std::uint32_t>(std::ceil(extent[a] / root)) | 1U;
+            origin[a] -= 0.5 * root * n[static_cast<std::size_t>(a)];
+        }
+        return {origin, root, n,
+                [this](const Vec3& center, double edge) {
+                    if (edge <= o_.most_over * size_in(center, edge)) return false;
+                    // Outside of everything nothing is asked for.
+                    const auto near = tree_.closest(center, kHalfDiagonal * edge * 1.0001);
+                    return near.triangle != kNone || region_at(domain_, tree_, center).has_value();
+                },
+                o_.per_level};
+    }
+    /// So large that cubes of some level are nearly as large as the largest size allows.
+    double root_edge(double least) const {
+        double root = o_.most_over * sizes_.largest() * kFit;
+        while (root < least) root *= 2;
+        while (root >= 2 * least) root /= 2;
+        return root;
+    }
+
+    // ---- which cubes are kept ----
+
+    void choose() {
+        const auto& leaves = octree_->leaves();
+        kept_.assign(leaves.size(), 0);
+        region_.assign(leaves.size(), kNone);
+        std::vector<char> is_deep(leaves.size(), 0);
+        tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(leaves.size()), 256), [&](const auto& range) {
+            for (Index c = range.begin(); c < range.end(); ++c) {
+                const Vec3 center = octree_->center(leaves[c]);
+                const double edge = octree_->edge(leaves[c].level);
+                const double room = room_at(center, kDeep * edge);
+                is_deep[c] = static_cast<char>(room >= kDeep * edge);
+                if (room < o_.clearance * edge) continue;
+                if (std::any_of(o_.avoid.begin(), o_.avoid.end(),
+                                [&](const Vec3& p) { return distance(p, center) < 2 * edge; }))
+                    continue;
+                const auto region = region_at(domain_, tree_, center);
+                if (!region || *region >= b_.regions.size()) continue;
+                region_[c] = *region;
+                kept_[c] = 1;
+            }
+        });
+        keep_round_deep_ones(is_deep);
+        drop_lonely_ones();
+    }
+
+    /// The distance from the boundary, or what stands on it, where it is below `most`.
+    double room_at(const Vec3& p, double most) const {
+        const auto near = tree_.closest(p, most + highest_);
+        if (near.triangle == kNone) return most;
+        return near.distance - (o_.heights.empty() ? 0 : o_.heights[near.triangle]);
+    }
+
+    /// Thin sheets and strings of cubes cost more at their hull than they save.
+    void keep_round_deep_ones(const std::vector<char>& is_deep) {
+        const auto& leaves = octree_->leaves();
+        std::vector<char> is_near(leaves.size(), 0);
+        std::vector<Index> front;
+        for (Index c = 0; c < leaves.size(); ++c)
+            if (kept_[c] != 0 && is_deep[c] != 0) front.push_back(c);
+        for (const Index c : front) is_near[c] = 1;
+        for (int step = 0; step < kReach; ++step) {
+            std::vector<Index> next;
+            for (const Index c : front)
+                for (std::size_t side = 0; side < 6; ++side)
+                    for (const Index other : neighbours(leaves[c], side))
+                        if (is_near[other] == 0) {
+                            is_near[other] = 1;
+                            next.push_back(other);
+                        }
+            front = std::move(next);
+        }
+        for (Index c = 0; c < leaves.size(); ++c) kept_[c] = static_cast<char>(kept_[c] != 0 && is_near[c] != 0);
+    }
+
+    void drop_lonely_ones() {
+        const auto& leaves = octree_->leaves();
+        for (bool changed = true; changed;) {
+            std::vector<Index> lonely;
+            for (Index c = 0; c < leaves.size(); ++c)
+                if (kept_[c] != 0 && n_neighbours(leaves[c]) < kLeastNeighbours) lonely.push_back(c);
+            for (const Index c : lonely) kept_[c] = 0;
+            changed = !lonely.empty();
+        }
+    }
+
+    /// The kept cubes beyond a side: one, or up to four.
+    std::vector<Index> neighbours(const Cube& c, std::size_t side) const {
+        std::vector<Index> out;
+        const auto at = beyond(c.at, side);
+        if (!at) return out;
+        for (const Index leaf : {octree_->leaf_at(c.level, *at),
+                                 octree_->leaf_at(c.level - 1, {(*at)[0] / 2, (*at)[1] / 2, (*at)[2] / 2})})
+            if (is_kept(leaf)) out.push_back(leaf);
+        for (const Index leaf : finer_beyond(c, side))
+            if (leaf != kNone) out.push_back(leaf);
+        return out;
+    }
+
+    bool is_kept(Index leaf) const { return leaf != kNone && kept_[leaf] != 0; }
+
+    /// The cube of the same level beyond a side; nothing outside of the lattice.
+    static std::optional<At> beyond(const At& at, std::size_t side) {
+        At out = at;
+        const std::size_t axis = side / 2;
+        if (side % 2 == 0 && at[axis] == 0) return std::nullopt;
+        out[axis] += side % 2 == 0 ? std::uint32_t(-1) : 1U;
+        return out;
+    }
+    /// Is there a kept cube, as large or twice as large, beyond a side?
+    bool has_cube_beyond(const Cube& c, std::size_t side) const {
+        const auto at = beyond(c.at, side);
+        if (!at) return false;
+        return is_kept(octree_->leaf_at(c.level, *at)) ||
+               is_kept(octree_->leaf_at(c.level - 1, {(*at)[0] / 2, (*at)[1] / 2, (*at)[2] / 2}));
+    }
+    /// The four finer ones beyond a side, in the order of its corners; kNone for those that are not kept.
+    std::array<Index, 4> finer_beyond(const Cube& c, std::size_t side) const {
+        std::array<Index, 4> out{kNone, kNone, kNone, kNone};
+        const auto at = beyond(c.at, side);
+        if (!at) return out;
+        for (std::size_t k = 0; k < 4; ++k) {
+            const auto corner = static_cast<std::uint32_t>(kSides[side][k]);
+            At child{2 * (*at)[0] + (corner & 1), 2 * (*at)[1] + (corner >> 1 & 1), 2 * (*at)[2] + (corner >> 2)};
+            // Those beside the side lie at the far end of the cube before it, at the near end of that beyond.
+            child[side / 2] = 2 * (*at)[side / 2] + (side % 2 == 0 ? 1 : 0);
+            const Index leaf = octree_->leaf_at(c.level + 1, child);
+            if (is_kept(leaf)) out[k] = leaf;
+        }
+        return out;
+    }
+    int n_neighbours(const Cube& c) const {
+        int n = 0;
+        for (std::size_t side = 0; side < 6; ++side) n += neighbours(c, side).empty() ? 0 : 1;
+        return n;
+    }
+
+    // ---- points ----
+
+    std::uint32_t span(const Cube& c) const { return std::uint32_t{1} << (octree_->finest() - c.level); }
+    /// In halves of the finest edge, so that every middle and centre has a place.
+    At corner(const Cube& c, int k) const {
+        const std::uint32_t s = 2 * span(c);
+        const auto i = static_cast<std::uint32_t>(k);
+        return {s * (c.at[0] + (i & 1)), s * (c.at[1] + (i >> 1 & 1)), s * (c.at[2] + (i >> 2))};
+    }
+    static At between(const At& a, const At& b) { return {(a[0] + b[0]) / 2, (a[1] + b[1]) / 2, (a[2] + b[2]) / 2}; }
+    static Key key_of(const At& at) {
+        return (static_cast<Key>(at[2]) << 42) | (static_cast<Key>(at[1]) << 21) | at[0];
+    }
+    Vec3 place(const At& halves) const {
+        const Vec3 low = octree_->place({0, 0, 0});
+        const double half = 0.5 * octree_->edge(octree_->finest());
+        return low + Vec3{halves[0] * half, halves[1] * half, halves[2] * half};
+    }
+
+    Index add_point(const At& at) {
+        const auto [found, is_new] = number_.try_emplace(key_of(at), static_cast<Index>(out_.points.size()));
+        if (is_new) out_.points.push_back(place(at));
+        return found->second;
+    }
+    Index point_at(const At& at) const {
+        const auto found = number_.find(key_of(at));
+        return found == number_.end() ? kNone : found->second;
+    }
+
+    /// Corners of kept cubes, and the middles of the edges of sides that have finer cubes behind.
+    void find_points() {
+        const auto& leaves = octree_->leaves();
+        for (Index c = 0; c < leaves.size(); ++c)
+            if (kept_[c] != 0)
+                for (int k = 0; k < 8; ++k) add_point(corner(leaves[c], k));
+        for (Index c = 0; c < leaves.size(); ++c) {
+            if (kept_[c] == 0) continue;
+            for (std::size_t side = 0; side < 6; ++side) {
+                if (!is_divided(leaves[c], side)) continue;
+                for (std::size_t k = 0; k < 4; ++k)
+                    add_point(
+                        between(corner(leaves[c], kSides[side][k]), corner(leaves[c], kSides[side][(k + 1) % 4])));
+            }
+        }
+    }
+    bool is_divided(const Cube& c, std::size_t side) const {
+        const auto finer = finer_beyond(c, side);
+        return std::any_of(finer.begin(), finer.end(), [](Index f) { return f != kNone; });
+    }
+
+    SidePoints side_points(const Cube& c, std::size_t side) {
+        SidePoints out;
+        std::array<At, 4> at{};
+        for (std::size_t k = 0; k < 4; ++k) {
+            at[k] = corner(c, kSides[side][k]);
+            out.corners[k] = point_at(at[k]);
+        }
+        for (std::size_t k = 0; k < 4; ++k) out.middles[k] = point_at(between(at[k], at[(k + 1) % 4]));
+        if (is_divided(c, side) || needs_center(out)) out.center = add_point(between(at[0], at[2]));
+        return out;
+    }
+
+    // ---- cells ----
+
+    void add(Index leaf) {
+        const Cube& c = octree_->leaves()[leaf];
+        const double edge = octree_->edge(c.level);
+        out_.cube_volume += edge * edge * edge;
+        const double ratio = edge / sizes_.at(octree_->center(c));
+        out_.places_of_cells += ratio * ratio * ratio;
+        if (out_.edges.empty() || out_.edges.back().first != edge) out_.edges.emplace_back(edge, 0);
+        ++out_.edges.back().second;
+        std::array<std::vector<Piece>, 6> pieces;
+        bool is_whole = true;
+        for (std::size_t side = 0; side < 6; ++side) {
+            pieces[side] = pieces_of(side_points(c, side));
+            add_hull(c, side, pieces[side], region_[leaf]);
+            is_whole = is_whole && pieces[side].size() == 1;
+        }
+        if (is_whole)
+            add_hexahedron(c, region_[leaf]);
+        else
+            add_round_center(c, pieces, region_[leaf]);
+    }
+    void add_cell(CellType type, std::initializer_list<Index> corners, Index region) {
+        out_.types.push_back(type);
+        out_.corners.insert(out_.corners.end(), corners);
+        out_.offsets.push_back(out_.corners.size());
+        out_.region.push_back(region);
+    }
+    void add_hexahedron(const Cube& c, Index region) {
+        auto p = [&](int k) { return point_at(corner(c, k)); };
+        add_cell(CellType::hexahedron, {p(0), p(1), p(3), p(2), p(4), p(5), p(7), p(6)}, region);
+        ++out_.n_cubes;
+    }
+    void add_round_center(const Cube& c, const std::array<std::vector<Piece>, 6>& pieces, Index region) {
+        const auto center = static_cast<Index>(out_.points.size());
+        out_.points.push_back(octree_->center(c));
+        for (const auto& list : pieces)
+            for (const Piece& p : list) add_below(p, center, region);
+    }
+    /// The piece is seen counter-clockwise from the other side than the tip's.
+    void add_below(const Piece& p, Index tip, Index region) {
+        if (p[3] == kNone)
+            add_cell(CellType::tetrahedron, {p[0], p[2], p[1], tip}, region);
+        else
+            add_cell(CellType::pyramid, {p[0], p[3], p[2], p[1], tip}, region);
+    }
+
+    /// Squares of the hull become two triangles each, in the list as well.
+    void add_hull(const Cube& c, std::size_t side, std::vector<Piece>& pieces, Index region) {
+        if (has_cube_beyond(c, side)) return;
+        const auto finer = finer_beyond(c, side);
+        const bool is_in_four = is_divided(c, side);
+        std::vector<Piece> out;
+        for (std::size_t k = 0; k < pieces.size(); ++k) {
+            const Piece& p = pieces[k];
+            // The squares of a divided side come in the order of its corners.
+            const bool is_exposed = !is_in_four || finer[k] == kNone;
+            if (!is_exposed || p[3] == kNone) {
+                out.push_back(p);
+            } else if (((c.at[0] + c.at[1] + c.at[2]) % 2 == 0) != is_turned(p)) {
+                out.insert(out.end(), {Piece{p[0], p[1], p[2], kNone}, Piece{p[0], p[2], p[3], kNone}});
+            } else {
+                out.insert(out.end(), {Piece{p[0], p[1], p[3], kNone}, Piece{p[1], p[2], p[3], kNone}});
+            }
+            if (!is_exposed) continue;
+            const std::size_t first = p[3] == kNone ? out.size() - 1 : out.size() - 2;
+            for (std::size_t i = first; i < out.size(); ++i) {
+                out_.hull.push_back({out[i][0], out[i][1], out[i][2]});
+                out_.hull_region.push_back(region);
+            }
+        }
+        pieces = std::move(out);
+    }
+
+    bool is_turned(const Piece& p) const {
+        const Vec3 middle = (out_.points[p[0]] + out_.points[p[2]]) / 2.0;
+        const double reach = 0.51 * distance(out_.points[p[0]], out_.points[p[2]]);
+        return std::any_of(o_.turned.begin(), o_.turned.end(),
+                           [&](const Vec3& place) { return distance(place, middle) < reach; });
+    }
+
+    const SurfaceMesh& b_;
+    const SizeField& sizes_;
+    const CubeOptions& o_;
+    const Context& context_;
+    TriangleTree tree_;
+    Domain domain_;
+    double highest_ = 0;
+    const Octree* octree_ = nullptr;
+    std::vector<char> kept_;
+    std::vector<Index> region_;
+    std::unordered_map<Key, Index> number_;
+    CubeCore out_;
+};
+
+}  // namespace
+
+CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options,
+                    const Context& context) {
+    const ThreadLimit limit(context);
+    return Maker(boundary, sizes, options, context).run();
+}
+
+}  // namespace anvilcast::cubes

@@ -1,0 +1,45 @@
+// Hexahedra for the inside of regions, and the hull that the belt of other cells round them begins at.
+#pragma once
+
+#include <anvilcast/context.hpp>
+#include <anvilcast/sizing.hpp>
+#include <anvilcast/surface_mesh.hpp>
+#include <anvilcast/volume_mesh.hpp>
+#include <vector>
+
+namespace anvilcast::cubes {
+
+/// Standard cells that share all their faces, but for those of the hull.
+struct CubeCore {
+    std::vector<Vec3> points;
+    std::vector<CellType> types;
+    std::vector<std::size_t> offsets{0};
+    std::vector<Index> corners;
+    std::vector<Index> region;   ///< of each cell
+    std::vector<Triangle> hull;  ///< normals point out of the cubes
+    std::vector<Index> hull_region;
+    std::size_t n_cubes = 0;     ///< that stayed whole
+    double cube_volume = 0;      ///< of all cubes, whole or divided, m^3
+    double places_of_cells = 0;  ///< the sum over all cubes of volume over the size asked for, cubed
+    /// Edges of the cubes, largest first, and how many there are.
+    std::vector<std::pair<double, std::size_t>> edges;
+
+    bool empty() const { return types.empty(); }
+};
+
+struct CubeOptions {
+    double most_over = 1.2;            ///< an edge is at most so many times the size asked for
+    int per_level = 2;                 ///< cubes between two changes of level
+    double clearance = 1.6;            ///< of a cube's centre from the boundary, in its edges, at least
+    std::vector<double> heights = {};  ///< of each triangle of the boundary, of what is still to stand on it; empty: 0
+    std::vector<Vec3> turned = {};     ///< squares of the hull with one of these places are halved the other way
+    std::vector<Vec3> avoid = {};      ///< no cube stands within two of its edges of these places
+};
+
+/// Whole cubes are hexahedra; those beside finer ones are divided into pyramids and tetrahedra round their centre; on
+/// squares of the hull stand pyramids. Empty where no cube fits. O(n log n) for n cubes; the same on any number of
+/// threads.
+CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options = {},
+                    const Context& context = {});
+
+}  // namespace anvilcast::cubes

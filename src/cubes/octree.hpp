@@ -1,0 +1,62 @@
+// Cubes of a lattice, halved where they are larger than wanted, so that neighbours differ by a factor of two at most.
+#pragma once
+
+#include <anvilcast/vectors.hpp>
+#include <array>
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <vector>
+
+namespace anvilcast::cubes {
+
+/// A cube's place among those of its level, counted along the axes from the lattice's origin.
+using At = std::array<std::uint32_t, 3>;
+
+struct Cube {
+    int level = 0;  ///< so often its root was halved
+    At at{};
+};
+
+/// At most so many halvings; places of the finest level then fit 20 bits each.
+inline constexpr int kMostLevels = 16;
+
+class Octree {
+  public:
+    /// What is done with a cube, by its centre and edge: `is_split` where it is too large. Called once for each cube,
+    /// from many threads; a child of a cube that is not split is not asked for.
+    using IsSplit = std::function<bool(const Vec3& center, double edge)>;
+
+    /// `n_roots` cubes of that edge along each axis, 2^(20 - kMostLevels) at most. Cubes over a common face, edge or
+    /// corner differ by one level at most, and beyond those of one level at least `per_level` cubes of the next lie.
+    /// O(n log n) for n cubes; parallel.
+    Octree(const Vec3& origin, double root_edge, const At& n_roots, const IsSplit& is_split, int per_level);
+
+    /// Those that are not split: by level, then z, y, x.
+    const std::vector<Cube>& leaves() const { return leaves_; }
+    int finest() const { return static_cast<int>(nodes_.size()) - 1; }
+    double edge(int level) const { return root_edge_ / static_cast<double>(std::uint32_t{1} << level); }
+    Vec3 center(const Cube& cube) const;
+    /// Of a corner, in edges of the finest level.
+    Vec3 place(const At& corner) const;
+    /// The leaf with that place; kNone where there is none, or it is split.
+    Index leaf_at(int level, const At& at) const;
+
+  private:
+    using Key = std::uint64_t;
+    static Key key_of(const At& at);
+    static At at_of(Key key);
+    bool is_node(int level, Key key) const;
+    void divide(const IsSplit& is_split);
+    void balance(int per_level);
+    void list_leaves();
+
+    Vec3 origin_;
+    double root_edge_;
+    At n_roots_;
+    std::vector<std::vector<Key>> nodes_;          ///< of each level, sorted
+    std::vector<std::vector<Index>> leaf_number_;  ///< of each node; kNone for one that is split
+    std::vector<Cube> leaves_;
+};
+
+}  // namespace anvilcast::cubes

@@ -1,0 +1,146 @@
+// Cubes first; their hull becomes one more piece of the boundary, with nothing behind it, and what is between it and
+// the surface is filled as ever. Then the hull is taken away again, and the cubes are put into the hole.
+
+#include <anvilcast/errors.hpp>
+
+#include <algorithm>
+#include <optional>
+
+#include "cubes/cubes.hpp"
+#include "fill/fill_core.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+/// Each attempt leaves out the cubes that the one before had trouble with.
+constexpr int kMostAttempts = 6;
+
+/// Points would be needed on the hull, which must stay as it is.
+struct HullDivided {
+    std::vector<Vec3> places;
+};
+
+struct WithHull {
+    SurfaceMesh surface;
+    std::vector<char> may_slide, is_top;
+    std::vector<Index> point_of;  ///< of each point of the cubes: of the surface; kNone within
+};
+
+WithHull with_hull(const SurfaceMesh& given, const cubes::CubeCore& core, const std::vector<char>& may_slide,
+                   const std::vector<char>& is_top) {
+    WithHull out{given, may_slide, is_top, std::vector<Index>(core.points.size(), kNone)};
+    Surface& s = out.surface.surface;
+    const auto zone = static_cast<Index>(s.zones.size());
+    s.zones.push_back({"cubes", Role::wall});
+    for (std::size_t t = 0; t < core.hull.size(); ++t) {
+        Triangle triangle{};
+        for (std::size_t k = 0; k < 3; ++k) {
+            Index& p = out.point_of[core.hull[t][k]];
+            if (p == kNone) {
+                p = static_cast<Index>(s.points.size());
+                s.points.push_back(core.points[core.hull[t][k]]);
+            }
+            triangle[k] = p;
+        }
+        s.triangles.push_back(triangle);
+        s.zone_of.push_back(zone);
+        out.surface.sides.push_back({core.hull_region[t], kNone});
+    }
+    if (out.may_slide.empty()) out.may_slide.assign(given.surface.points.size(), 1);
+    out.may_slide.resize(s.points.size(), 0);
+    if (!out.is_top.empty()) out.is_top.resize(s.triangles.size(), 0);
+    return out;
+}
+
+/// The boundary without its last zone.
+void take_hull_away(FilledCore& filled, std::size_t n_points) {
+    CellsAndBoundary& c = filled.cells;
+    const auto hull = static_cast<Index>(c.zones.size() - 1);
+    c.zones.pop_back();
+    CellsAndBoundary rest;
+    std::vector<Index> parent;
+    for (std::size_t f = 0; f < c.boundary_zone.size(); ++f) {
+        if (c.boundary_zone[f] == hull) continue;
+        rest.boundary_points.insert(rest.boundary_points.end(),
+                                    c.boundary_points.begin() + static_cast<std::ptrdiff_t>(c.boundary_offsets[f]),
+                                    c.boundary_points.begin() + static_cast<std::ptrdiff_t>(c.boundary_offsets[f + 1]));
+        rest.boundary_offsets.push_back(rest.boundary_points.size());
+        rest.boundary_zone.push_back(c.boundary_zone[f]);
+        parent.push_back(filled.parent[f]);
+    }
+    c.boundary_points = std::move(rest.boundary_points);
+    c.boundary_offsets = std::move(rest.boundary_offsets);
+    c.boundary_zone = std::move(rest.boundary_zone);
+    filled.parent = std::move(parent);
+    filled.number_of.resize(n_points);
+}
+
+void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector<Index>& number_of,
+            CellsAndBoundary& cells) {
+    std::vector<Index> number(core.points.size(), kNone);
+    for (Index p = 0; p < number.size(); ++p) {
+        if (hull.point_of[p] != kNone) number[p] = number_of[hull.point_of[p]];
+        if (number[p] != kNone) continue;
+        number[p] = static_cast<Index>(cells.points.size());
+        cells.points.push_back(core.points[p]);
+    }
+    for (std::size_t c = 0; c < core.types.size(); ++c) {
+        for (std::size_t k = core.offsets[c]; k < core.offsets[c + 1]; ++k)
+            cells.cell_points.push_back(number[core.corners[k]]);
+        cells.cell_types.push_back(core.types[c]);
+        cells.cell_offsets.push_back(cells.cell_points.size());
+        cells.cell_region.push_back(core.region[c]);
+    }
+}
+
+/// A diagonal of a square may not be among the Delaunay tetrahedra, while the other one is; where neither helps the
+/// cubes are left out.
+void take_notice(const std::vector<Vec3>& places, cubes::CubeOptions& how) {
+    constexpr double kSame = 1e-9;  // metres: the middle of the same square
+    for (const Vec3& p : places) {
+        const bool was_turned =
+            std::any_of(how.turned.begin(), how.turned.end(), [&p](const Vec3& q) { return distance(p, q) < kSame; });
+        (was_turned ? how.avoid : how.turned).push_back(p);
+    }
+}
+
+}  // namespace
+
+FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
+                            const Context& context, FillReport& report, const std::vector<char>& may_slide,
+                            const BoundaryCheck& check, const std::vector<char>& is_top) {
+    const std::size_t n_triangles = surface.surface.triangles.size(), n_points = surface.surface.points.size();
+    const SizeField sizes = make_sizes();
+    cubes::CubeOptions how;
+    for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
+        context.report("fill", "cubes", 0);
+        const cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
+        if (core.empty()) break;
+        const WithHull hull = with_hull(surface, core, may_slide, is_top);
+        const BoundaryCheck check_hull = [&](const std::vector<AddedBoundaryPoint>& added) {
+            HullDivided divided;
+            for (const AddedBoundaryPoint& p : added)
+                if (p.triangle >= n_triangles) divided.places.push_back(p.place);
+            if (!divided.places.empty()) throw divided;
+            if (check) check(added);
+        };
+        try {
+            FilledCore filled = fill_with_tetrahedra_alone(
+                hull.surface, [&sizes] { return sizes; }, options, context, report, hull.may_slide, check_hull,
+                hull.is_top);
+            const std::vector<Index> number_of = filled.number_of;
+            take_hull_away(filled, n_points);
+            put_in(core, hull, number_of, filled.cells);
+            report.cubes = core.n_cubes;
+            report.cube_volume = core.cube_volume;
+            report.cells_of_core = filled.cells.cell_types.size();
+            return filled;
+        } catch (const HullDivided& divided) {
+            take_notice(divided.places, how);
+        }
+    }
+    return fill_with_tetrahedra_alone(
+        surface, [&sizes] { return sizes; }, options, context, report, may_slide, check, is_top);
+}
+
+}  // namespace anvilcast::fill

@@ -1,0 +1,242 @@
+// Cubes: the balance of their octree, sides divided in every way, and meshes with them in the core.
+
+#include <gtest/gtest.h>
+#include <anvilcast/anvilcast.hpp>
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <map>
+#include <random>
+#include <set>
+
+#include "cubes/cubes.hpp"
+#include "cubes/faces.hpp"
+#include "cubes/octree.hpp"
+#include "kit/finite_volumes.hpp"
+#include "kit/shapes.hpp"
+
+namespace anvilcast {
+namespace {
+
+using cubes::At;
+using cubes::Octree;
+using cubes::Piece;
+using cubes::SidePoints;
+
+/// By how many levels leaves differ that touch at a corner at least, and how many cubes lie between changes of level.
+TEST(CubeOctree, IsBalancedOverCornersWithCubesBetweenItsLevels) {
+    for (const int per_level : {1, 2, 3})
+        for (unsigned seed = 0; seed < 6; ++seed) {
+            std::mt19937 random(seed);
+            std::uniform_real_distribution<double> unit(0, 1);
+            const Vec3 fine{3 * unit(random), 2 * unit(random), 2 * unit(random)};
+            const Octree tree(
+                {0, 0, 0}, 1, {3, 2, 2},
+                [&](const Vec3& c, double edge) { return edge > 0.02 + 0.02 * seed && distance(c, fine) < edge; },
+                per_level);
+            ASSERT_GT(tree.finest(), 2);
+            double volume = 0;
+            std::map<std::array<std::uint32_t, 3>, int> level_at;  // of each finest place
+            const int finest = tree.finest();
+            for (const cubes::Cube& c : tree.leaves()) {
+                volume += std::pow(tree.edge(c.level), 3);
+                EXPECT_EQ(tree.leaf_at(c.level, c.at), static_cast<Index>(&c - tree.leaves().data()));
+            }
+            EXPECT_NEAR(volume, 12, 1e-12);
+            auto leaf_round = [&](At at) {
+                for (int level = finest; level >= 0; --level, at = {at[0] / 2, at[1] / 2, at[2] / 2})
+                    if (tree.leaf_at(level, at) != kNone) return level;
+                return -1;
+            };
+            for (const cubes::Cube& c : tree.leaves()) {
+                // Within so many cubes of its size nothing is coarser by two levels.
+                const auto span = static_cast<std::int64_t>(1) << (finest - c.level);
+                for (int k = 0; k < 27; ++k) {
+                    At at{};
+                    bool is_inside = true;
+                    const std::array<int, 3> way{k % 3 - 1, k / 3 % 3 - 1, k / 9 - 1};
+                    for (std::size_t a = 0; a < 3; ++a) {
+                        const std::int64_t reach = way[a] == 0  ? span / 2
+                                                   : way[a] < 0 ? -1 - (per_level - 1) * span
+                                                                : per_level * span;
+                        const std::int64_t there = static_cast<std::int64_t>(c.at[a]) * span + reach;
+                        is_inside = is_inside && there >= 0 && there < (a == 0 ? 3LL : 2LL) << finest;
+                        at[a] = static_cast<std::uint32_t>(std::max<std::int64_t>(0, there));
+                    }
+                    if (is_inside) {
+                        EXPECT_GE(leaf_round(at), c.level - 1);
+                    }
+                }
+            }
+        }
+}
+
+/// Area vectors of the pieces add up to the side's, the rim is as it was, and from behind the same lines are seen.
+TEST(CubeSides, AreDividedInEveryWayWithoutGaps) {
+    const std::array<Vec3, 9> place{Vec3{0, 0, 0}, {1, 0, 0},   {1, 1, 0},   {0, 1, 0},    {0.5, 0, 0},
+                                    {1, 0.5, 0},   {0.5, 1, 0}, {0, 0.5, 0}, {0.5, 0.5, 0}};
+    auto lines_of = [](const std::vector<Piece>& pieces) {
+        std::set<std::array<Index, 2>> out;
+        for (const Piece& p : pieces) {
+            const std::size_t n = p[3] == kNone ? 3 : 4;
+            for (std::size_t k = 0; k < n; ++k)
+                out.insert({std::min(p[k], p[(k + 1) % n]), std::max(p[k], p[(k + 1) % n])});
+        }
+        return out;
+    };
+    for (unsigned mask = 0; mask < 16; ++mask)
+        for (const bool is_in_four : {false, true}) {
+            if (is_in_four && mask != 15) continue;
+            SidePoints side{{0, 1, 2, 3}, {kNone, kNone, kNone, kNone}, kNone}, back{{0, 3, 2, 1}, side.middles, kNone};
+            for (unsigned k = 0; k < 4; ++k)
+                if ((mask >> k & 1) != 0) {
+                    side.middles[k] = 4 + k;
+                    back.middles[3 - k] = 4 + k;
+                }
+            EXPECT_EQ(cubes::needs_center(side), std::popcount(mask) >= 2);
+            if (is_in_four || cubes::needs_center(side)) side.center = back.center = 8;
+            const std::vector<Piece> pieces = cubes::pieces_of(side);
+            double area = 0;
+            std::map<std::array<Index, 2>, int> edges;
+            for (const Piece& p : pieces) {
+                const std::size_t n = p[3] == kNone ? 3 : 4;
+                for (std::size_t k = 2; k < n; ++k) {
+                    const double twice = cross(place[p[k - 1]] - place[p[0]], place[p[k]] - place[p[0]]).z;
+                    EXPECT_GT(twice, 0);
+                    area += 0.5 * twice;
+                }
+                for (std::size_t k = 0; k < n; ++k) ++edges[{p[k], p[(k + 1) % n]}];
+            }
+            EXPECT_NEAR(area, 1, 1e-15);
+            std::size_t n_rim = 0;
+            for (const auto& [edge, n] : edges) {
+                EXPECT_EQ(n, 1);
+                if (!edges.contains({edge[1], edge[0]})) ++n_rim;
+            }
+            EXPECT_EQ(n_rim, 4U + static_cast<std::size_t>(std::popcount(mask)));
+            EXPECT_EQ(lines_of(pieces), lines_of(cubes::pieces_of(back)));
+        }
+}
+
+struct Made {
+    SurfaceMesh surface;
+    VolumeMesh mesh;
+    FillReport report;
+};
+Made with_cubes(const Domain& domain, const SizeOptions& sizes, const std::vector<LayerRecipe>& recipes = {},
+                int threads = 0, FillCore core = FillCore::cubes) {
+    Made out;
+    const SizeField field = make_size_field(domain, sizes);
+    out.surface = mesh_surface(domain, field);
+    Context context;
+    context.threads = threads;
+    FillOptions options;
+    options.core = core;
+    if (recipes.empty())
+        out.mesh = fill_with_tetrahedra(out.surface, field, options, context, &out.report);
+    else
+        out.mesh = fill_with_layers(out.surface, grow_layers(out.surface, field, {.recipes = recipes}, context), field,
+                                    options, context, &out.report);
+    EXPECT_EQ(find_faults(out.mesh), std::vector<std::string>{});
+    return out;
+}
+SizeOptions even(double size) {
+    SizeOptions out;
+    out.surface = out.largest = size;
+    return out;
+}
+
+/// Random sizes: each cell sound, all faces in common, nothing but the hull outside, and the hull closed.
+TEST(Cubes, ShareAllFacesWhateverTheSizes) {
+    const Domain ball = kit::inside_of(kit::sphere({0, 0, 0}, 1, 4));
+    for (unsigned seed = 0; seed < 6; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> unit(-0.7, 0.7);
+        SizeOptions sizes = even(0.14);
+        sizes.growth = 1.3;
+        for (int k = 0; k < 3; ++k) {
+            Refinement r;
+            r.volume = BallVolume{{unit(random), unit(random), unit(random)}, 0.1};
+            r.size = 0.03;
+            sizes.refine.push_back(r);
+        }
+        const SizeField field = make_size_field(ball, sizes);
+        const SurfaceMesh surface = mesh_surface(ball, field);
+        const cubes::CubeCore core = cubes::make_cubes(surface, field);
+        ASSERT_FALSE(core.empty());
+        CellsAndBoundary cells{core.points, core.types, core.offsets, core.corners, core.region,
+                               {0},         {},         {},           {{"hull"}},   {{"inside"}}};
+        for (const Triangle& t : core.hull) {
+            cells.boundary_points.insert(cells.boundary_points.end(), t.begin(), t.end());
+            cells.boundary_offsets.push_back(cells.boundary_points.size());
+            cells.boundary_zone.push_back(0);
+        }
+        const VolumeMesh mesh = assemble_mesh(std::move(cells));
+        EXPECT_EQ(find_faults(mesh), std::vector<std::string>{});
+        const QualityReport q = assess(mesh);
+        EXPECT_NEAR(q.volume, core.cube_volume, 1e-12);
+        EXPECT_LT(q.metric("non-orthogonality").max, 56);
+        // No cube is more than 1.2 times as large as was asked for.
+        for (Index c = 0; c < mesh.n_cells(); ++c) {
+            if (mesh.cell_types[c] != CellType::hexahedron) continue;
+            const auto p = mesh.cell(c);
+            const Vec3 middle = (mesh.points[p[0]] + mesh.points[p[6]]) / 2.0;
+            EXPECT_LE(distance(mesh.points[p[0]], mesh.points[p[1]]), 1.2 * field.at(middle) * (1 + 1e-6));
+        }
+    }
+}
+
+TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
+    // A ball of another region in a room, layers on one of its sides, finer beside a corner.
+    const Surface room = split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1.6, 1.6}, "room"), 40);
+    const Surface ball = kit::sphere({0.4, 0.35, 0.4}, 0.2, 3);
+    const Domain d = choose_regions(divide_space(joined({room, ball})),
+                                    {{.name = "air", .inside = Vec3{0.1, 0.1, 0.1}},
+                                     {.name = "iron", .kind = RegionKind::solid, .inside = Vec3{0.4, 0.35, 0.4}}},
+                                    LengthUnit{"m", 1});
+    SizeOptions sizes = even(0.06);
+    Refinement r;
+    r.volume = BallVolume{{0, 0, 0}, 0.1};
+    r.size = 0.03;
+    sizes.refine = {r};
+    LayerRecipe layers;
+    layers.on = {"room-1"};
+    layers.first_height = 0.005;
+    layers.count = 4;
+    layers.growth = 1.3;
+    const Made plain = with_cubes(d, sizes, {layers}, 0, FillCore::same), made = with_cubes(d, sizes, {layers});
+    EXPECT_GT(made.report.cubes, 3000U);
+    EXPECT_EQ(plain.report.cubes, 0U);
+    EXPECT_LT(static_cast<double>(made.mesh.n_cells()), 0.8 * static_cast<double>(plain.mesh.n_cells()));
+    const QualityReport q = assess(made.mesh), p = assess(plain.mesh);
+    ASSERT_EQ(q.region_volumes.size(), 2U);
+    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 1e-12);
+    ASSERT_EQ(q.zone_areas.size(), p.zone_areas.size());
+    for (std::size_t k = 0; k < q.zone_areas.size(); ++k) EXPECT_NEAR(q.zone_areas[k], p.zone_areas[k], 1e-12);
+    EXPECT_GT(q.metric("smallest dihedral").min, 12);
+    EXPECT_LT(q.metric("largest dihedral").max, 160);
+    EXPECT_LT(q.metric("equiangle skewness").max, 0.85);
+    EXPECT_LT(q.metric("non-orthogonality").max, 68);
+    for (const int threads : {1, 7}) {
+        const Made again = with_cubes(d, sizes, {layers}, threads);
+        EXPECT_EQ(again.mesh.points, made.mesh.points);
+        EXPECT_EQ(again.mesh.cell_points, made.mesh.cell_points);
+        EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
+    }
+    // Where there is no room for any, the core is meshed without.
+    const Made thin = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 0.1})), even(0.05));
+    EXPECT_EQ(thin.report.cubes, 0U);
+    EXPECT_TRUE(std::all_of(thin.mesh.cell_types.begin(), thin.mesh.cell_types.end(),
+                            [](CellType t) { return t == CellType::tetrahedron; }));
+}
+
+TEST(Cubes, KeepLinearFieldsExact) {
+    const Made m = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 1})), even(0.05));
+    EXPECT_GT(m.report.cubes, 1000U);
+    EXPECT_LT(kit::linear_gradient_error(m.mesh), 1e-10);
+    EXPECT_LT(kit::Cells(m.mesh).worst_gap, 1e-12);
+}
+
+}  // namespace
+}  // namespace anvilcast
