@@ -24,7 +24,7 @@ enum class FillCore : unsigned char { same, cubes };
 struct FillOptions {
     FillCells cells = FillCells::tetrahedra;  ///< of fill_with_layers; the other functions' names say it
     FillCore core = FillCore::same;
-    std::size_t max_cells = 0;                ///< the fill stops with an error well above this; 0: no limit
+    std::size_t max_cells = 0;  ///< the fill stops with an error well above this; 0: no limit
     bool optimise = true;
     /// Points of the boundary may slide along their smooth patch or feature curve where that makes the worst cells
     /// better, as long as the new surface stays within so many metres of the surface mesh (checked at the middles of
