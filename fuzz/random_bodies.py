@@ -139,7 +139,7 @@ def write_stl(path, triangles):
             f.write(struct.pack("<12fH", 0, 0, 0, *[x for p in t for x in p], 0))
 
 
-def make_case(folder, kind, seed, cells, layers):
+def make_case(folder, kind, seed, cells, layers, core="same"):
     rng = random.Random(f"{kind} {seed}")
     bodies = KINDS[kind](rng)
     parts = ""
@@ -154,7 +154,7 @@ def make_case(folder, kind, seed, cells, layers):
     with open(os.path.join(folder, "case.toml"), "w") as f:
         f.write(f'[case]\nunit = "mm"\n{parts}{wrap}[surround]\nahead = {around}\nbehind = {around}\n'
                 f'aside = {around}\nabove = {around}\n[sizing]\nsurface = {size}\nlargest = {4 * size}\n'
-                f'growth = 1.4\n{turn}[fill]\ncells = "{cells}"\n{recipe}')
+                f'growth = 1.4\n{turn}[fill]\ncells = "{cells}"\ncore = "{core}"\n{recipe}')
 
 
 def processor_seconds():
@@ -197,6 +197,7 @@ def main():
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--kind", choices=KINDS)
     parser.add_argument("--only", help="tetrahedra, polyhedra, tetrahedra+layers or polyhedra+layers")
+    parser.add_argument("--core", choices=["same", "cubes"], default="same", help="cubes go with tetrahedra alone")
     parser.add_argument("--keep", help="directory for the cases that failed")
     parser.add_argument("--check", help="command that judges a mesh")
     arguments = parser.parse_args()
@@ -210,8 +211,10 @@ def main():
                 how = cells + ("+layers" if layers else "")
                 if arguments.only and arguments.only != how:
                     continue
+                if arguments.core == "cubes" and cells == "polyhedra":
+                    continue
                 folder = tempfile.mkdtemp(prefix="random-body-")
-                make_case(folder, kind, seed, cells, layers)
+                make_case(folder, kind, seed, cells, layers, arguments.core)
                 outcome, seconds, told = run(tool, folder, arguments.check)
                 name = f"{kind}-{seed}-{how}"
                 longest = max(longest, (seconds, name))
