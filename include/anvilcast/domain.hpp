@@ -77,6 +77,7 @@ struct Space {
     // Input triangles are numbered: parts, closing patches, surround, dividers.
     Index first_of_openings = 0, first_of_surround = 0, first_of_dividers = 0;
     std::shared_ptr<const Surface> uncut;  ///< before cutting
+    double join = 0;                       ///< what was asked for, see SpaceOptions
 
     bool is_of_part(Index input) const { return input < first_of_openings; }
     bool is_of_opening(Index input) const { return input >= first_of_openings && input < first_of_surround; }

@@ -225,8 +225,9 @@ class Chooser {
         const Surface& s = walls_;
         std::vector<Leak> leaks = find_leaks(s, inside);
         if (!leaks.empty()) {
-            const std::string text = fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
-                                                 place_text(inside, unit_), domain::leaks_text(leaks, unit_));
+            const std::string text =
+                fmt::format("the flow volume at inside = {} is not closed; it leaks through:{}",
+                            place_text(inside, unit_), domain::leaks_text(leaks, unit_, space_.join));
             throw LeakError(text, std::move(leaks));
         }
         const Box box = s.bounds();

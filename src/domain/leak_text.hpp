@@ -8,6 +8,6 @@
 
 namespace anvilcast::domain {
 
-std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit);
+std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit, double join);
 
 }  // namespace anvilcast::domain

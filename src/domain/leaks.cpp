@@ -239,7 +239,7 @@ Vec3 rounded(const Vec3& p, double width) {
 
 }  // namespace
 
-std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
+std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit, double join) {
     constexpr std::size_t kMost = 12;
     std::string text;
     for (std::size_t k = 0; k < std::min(kMost, leaks.size()); ++k) {
@@ -262,10 +262,14 @@ std::string leaks_text(const std::vector<Leak>& leaks, const LengthUnit& unit) {
                     at, width, zones, base::numbers_text(near, unit), format_length(1.01 * leak.extent, unit));
                 break;
             case Leak::Kind::gap:
-                text += fmt::format(
-                    "\n  a gap at {}, {} wide{}: close it in the geometry, or join the parts with [domain] "
-                    "join = \"{}\"",
-                    at, width, zones, format_length(1.1 * leak.width, unit));
+                text += fmt::format("\n  a gap at {}, {} wide{}: ", at, width, zones);
+                text += 1.1 * leak.width > join
+                            ? fmt::format("close it in the geometry, or join the parts with [domain] join = \"{}\"",
+                                          format_length(1.1 * leak.width, unit))
+                            : fmt::format(
+                                  "[domain] join has not closed it, though it is wide enough; try join = \"{}\", "
+                                  "or close it in the geometry",
+                                  format_length(2 * join, unit));
                 break;
         }
         if (leak.path.size() > 2) {

@@ -253,6 +253,7 @@ Space divide_space(const Surface& parts, const std::vector<Opening>& openings, c
                    const Context& context) {
     Space space;
     space.file_of_part = options.file_of_part;
+    space.join = options.join;
     for (Index t = 0; t < parts.triangles.size(); ++t)
         space.part_of.push_back(options.part_of.empty() ? parts.zones[parts.zone_of[t]].part : options.part_of[t]);
     Surface all = gathered(parts, openings, options, space);

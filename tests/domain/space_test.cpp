@@ -393,6 +393,16 @@ TEST(Leaks, NameTheGapAndAWayOutThatIsClear) {
         EXPECT_GT(pot.bounds().distance_squared_to(leak.path.back()), 0);
         EXPECT_NE(std::string(e.what()).find("join = \"0.055 m\""), std::string::npos) << e.what();
     }
+    // Where a join should have closed it already the message does not offer a smaller one.
+    Space unjoined = divide_space(pot);
+    unjoined.join = 0.2;
+    try {
+        choose_regions(unjoined, {{.inside = Vec3{5, 5, 5}}}, kMetre);
+        FAIL() << "it leaks";
+    } catch (const LeakError& e) {
+        EXPECT_NE(std::string(e.what()).find("has not closed it"), std::string::npos) << e.what();
+        EXPECT_NE(std::string(e.what()).find("join = \"0.4 m\""), std::string::npos) << e.what();
+    }
     // What the message offers helps.
     const Space joint = divide_space(pot, {}, {.join = 0.055});
     EXPECT_NEAR(choose_regions(joint, {{.inside = Vec3{5, 5, 5}}}, kMetre).volume, 8 * 8 * 9.05, 1e-9);
