@@ -205,7 +205,7 @@ class CaseReader {
     void read_periodic_pairs() {
         for (const toml::table* t : list("periodic")) {
             Section s = section(*t, "[[periodic]]");
-            case_.periodic.push_back(read_periodic(s));
+            case_.periodic.push_back(read_periodic(s, case_.plane.has_value()));
         }
     }
     void read_zone(const toml::table& t) {

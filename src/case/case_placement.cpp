@@ -17,9 +17,17 @@ int coordinate_of(const std::string& text) {
     return static_cast<int>(kNames.find(text[0]));
 }
 
+std::optional<Vec3> read_place(Section& s, const char* key, bool in_plane) {
+    const toml::node* node = s.find(key);
+    const bool has_two = node != nullptr && node->is_array() && node->as_array()->size() == 2;
+    if (!in_plane || !has_two) return s.point(key);
+    const Vec2 p = s.required_plane_point(key);
+    return Vec3{p.x, p.y, 0};
+}
+
 }  // namespace
 
-Placement read_placement(Section& s) {
+Placement read_placement(Section& s, bool in_plane) {
     Placement out;
     const auto mirrored = s.parsed("mirrored", coordinate_of);
     const auto at = s.length("mirrored_at");
@@ -27,10 +35,10 @@ Placement read_placement(Section& s) {
     if (mirrored) out = Placement::mirrored(*mirrored, at.value_or(0));
     const auto turned = s.number("turned", -360, 360);
     const auto axis = s.direction("axis");
-    const auto about = s.point("about");
+    const auto about = read_place(s, "about", in_plane);
     if ((axis || about) && !turned) s.fail(fmt::format("{} axis and about need turned, in degrees", s.name()));
     if (turned) out = after(out, Placement::turned(axis.value_or(Vec3{0, 0, 1}), *turned, about.value_or(Vec3{})));
-    return after(out, Placement::moved(s.point("moved").value_or(Vec3{})));
+    return after(out, Placement::moved(read_place(s, "moved", in_plane).value_or(Vec3{})));
 }
 
 std::vector<Placement> read_copies(Section& s, const Placement& own, const LengthUnit& unit) {
@@ -72,7 +80,7 @@ std::vector<Placement> read_copies(Section& s, const Placement& own, const Lengt
     return out;
 }
 
-PeriodicRequest read_periodic(Section& s) {
+PeriodicRequest read_periodic(Section& s, bool in_plane) {
     PeriodicRequest out;
     const std::vector<std::string> zones = s.texts("zones").value_or(std::vector<std::string>{});
     if (zones.size() != 2 || zones[0] == zones[1])
@@ -84,7 +92,7 @@ PeriodicRequest read_periodic(Section& s) {
             "[[periodic]] a side that repeats is moved or turned, never mirrored; a mirror's plane is a zone with the "
             "role symmetry");
     const bool is_told = s.has("moved") || s.has("turned");
-    const Placement image = read_placement(s);
+    const Placement image = read_placement(s, in_plane);
     if (is_told) out.image = image;
     out.tolerance = s.positive_length("tolerance");
     out.place = s.where();

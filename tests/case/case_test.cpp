@@ -212,6 +212,14 @@ TEST(CaseFile, SectionsInAPlaneAreRead) {
         "x");
     EXPECT_EQ(sheet.plane->sweep.first_end.role, Role::symmetry);
     EXPECT_EQ(sheet.plane->sweep.steps, 1);
+    // Sides repeat by a way in the plane, or, the ends of a sweep, in space.
+    const std::string pair = "[[periodic]]\nzones = [\"a\", \"b\"]\n";
+    const auto image_of = [&](const std::string& how) {
+        return *parse_case(replaced(kSection, "[sizing]", pair + how + "[sizing]"), "x").periodic.at(0).image;
+    };
+    EXPECT_EQ(image_of("moved = [0, 12]\n").origin, (Vec3{0, 0.012, 0}));
+    EXPECT_EQ(image_of("moved = [0, 0, 12]\n").origin, (Vec3{0, 0, 0.012}));
+    EXPECT_EQ(image_of("turned = 90\nabout = [1, 0]\n")({0.002, 0, 0}), (Vec3{0.001, 0.001, 0}));
 }
 
 TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
@@ -231,6 +239,7 @@ TEST(CaseFile, MistakesInSectionsAreToldWithLineAndRemedy) {
         {"axis = [[-200, 0], [-200, 1]]", "axis = [[-200, 0], [-200, 1]]\nalong = [0, 0, 1]", "has one way"},
         {"[sizing]", "[[part]]\nfile = \"x.stl\"\n[sizing]", "which has no [part]"},
         {"[sizing]", "[[periodic]]\nzones = [\"a\"]\n[sizing]", "must be two names"},
+        {"[sizing]", "[[periodic]]\nzones = [\"a\", \"b\"]\nmoved = [1]\n[sizing]", "moved must be"},
         {"end = \"outflow\"", "end = \"start\"", "need two names"},
         {"divisions = 20", "division = 20", "did you mean \"divisions\"?"},
     };
