@@ -3,8 +3,9 @@
 
 #include <anvilcast/errors.hpp>
 
+#include <fmt/format.h>
+
 #include <algorithm>
-#include <optional>
 
 #include "cubes/cubes.hpp"
 #include "fill/fill_core.hpp"
@@ -93,6 +94,14 @@ void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector
     }
 }
 
+/// With another boundary the fill may well succeed; if not, it says what is in its way.
+void tell_of_obstacle(const Vec3& place, const Context& context) {
+    context.warn(fmt::format(
+        "the core is filled without cubes: with them the boundary could not be brought back near [{:.6g}, {:.6g}, "
+        "{:.6g}] m",
+        place.x, place.y, place.z));
+}
+
 /// A diagonal of a square may not be among the Delaunay tetrahedra, while the other one is; where neither helps the
 /// cubes are left out.
 void take_notice(const std::vector<Vec3>& places, cubes::CubeOptions& how) {
@@ -137,6 +146,12 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             return filled;
         } catch (const HullDivided& divided) {
             take_notice(divided.places, how);
+        } catch (const FillObstacle& e) {
+            tell_of_obstacle(e.places().front(), context);
+            break;
+        } catch (const RegionsMeet& e) {
+            tell_of_obstacle(e.place(), context);
+            break;
         }
     }
     return fill_with_tetrahedra_alone(
