@@ -126,12 +126,15 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
         const cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
         if (core.empty()) break;
         const WithHull hull = with_hull(surface, core, may_slide, is_top);
+        bool is_of_layers = false;  // what is thrown, which has nothing to do with cubes
         const BoundaryCheck check_hull = [&](const std::vector<AddedBoundaryPoint>& added) {
             HullDivided divided;
             for (const AddedBoundaryPoint& p : added)
                 if (p.triangle >= n_triangles) divided.places.push_back(p.place);
             if (!divided.places.empty()) throw divided;
+            is_of_layers = true;
             if (check) check(added);
+            is_of_layers = false;
         };
         try {
             FilledCore filled = fill_with_tetrahedra_alone(
@@ -146,7 +149,9 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             return filled;
         } catch (const HullDivided& divided) {
             take_notice(divided.places, how);
+            if (attempt + 1 == kMostAttempts) tell_of_obstacle(divided.places.front(), context);
         } catch (const FillObstacle& e) {
+            if (is_of_layers) throw;
             tell_of_obstacle(e.places().front(), context);
             break;
         } catch (const RegionsMeet& e) {
