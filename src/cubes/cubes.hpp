@@ -36,9 +36,8 @@ struct CubeOptions {
     std::vector<Vec3> avoid = {};      ///< no cube stands within two of its edges of these places
 };
 
-/// Whole cubes are hexahedra; those beside finer ones are divided into pyramids and tetrahedra round their centre; on
-/// squares of the hull stand pyramids. Empty where no cube fits. O(n log n) for n cubes; the same on any number of
-/// threads.
+/// Whole cubes are hexahedra; those beside finer ones, and those at the hull, are divided into pyramids and tetrahedra
+/// round their centre. Empty where no cube fits. O(n log n) for n cubes; the same on any number of threads.
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options = {},
                     const Context& context = {});
 

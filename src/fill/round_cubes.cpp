@@ -145,7 +145,8 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             put_in(core, hull, number_of, filled.cells);
             report.cubes = core.n_cubes;
             report.cube_volume = core.cube_volume;
-            report.cells_of_core = filled.cells.cell_types.size();
+            report.cells_of_core = static_cast<std::size_t>(
+                std::count(filled.cells.cell_types.begin(), filled.cells.cell_types.end(), CellType::tetrahedron));
             return filled;
         } catch (const HullDivided& divided) {
             take_notice(divided.places, how);

@@ -29,7 +29,7 @@ std::vector<double> shares_of(const std::vector<Vec2>& side) {
     return out;
 }
 
-/// Transfinite interpolation with the sides' own spacing blended between opposite ones.
+/// Gordon's and Hall's interpolation with the sides' own spacing blended between opposite ones.
 Grid interpolated(const std::vector<Vec2>& south, const std::vector<Vec2>& east, const std::vector<Vec2>& north,
                   const std::vector<Vec2>& west) {
     Grid g{south.size(), west.size(), {}};

@@ -10,6 +10,8 @@
 #include <numbers>
 #include <random>
 
+#include "kit/scratch.hpp"
+
 namespace anvilcast {
 namespace {
 
@@ -97,12 +99,7 @@ void expect_valid(const PlanarMesh& m) {
 }
 
 std::string refusal(const PlaneRequest& r) {
-    try {
-        mesh_plane(r);
-    } catch (const Error& e) {
-        return e.what();
-    }
-    return "nothing was refused";
+    return kit::message_of<Error>([&r] { mesh_plane(r); });
 }
 
 TEST(Curves, GoWhereTheirDefinitionsSay) {

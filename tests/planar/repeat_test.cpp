@@ -11,6 +11,8 @@
 #include <numbers>
 #include <set>
 
+#include "kit/scratch.hpp"
+
 namespace anvilcast {
 namespace {
 
@@ -187,12 +189,7 @@ TEST(PlaneRepeats, DivisionsOfEitherSideRuleBoth) {
 }
 
 std::string refusal(const PlaneRequest& r) {
-    try {
-        mesh_plane(r);
-    } catch (const Error& e) {
-        return e.what();
-    }
-    return "nothing was refused";
+    return kit::message_of<Error>([&r] { mesh_plane(r); });
 }
 
 TEST(PlaneRepeats, WhatDoesNotRepeatIsRefusedWithItsPlace) {
