@@ -372,6 +372,23 @@ TEST(Openings, OfADuctMadeOfFourPartsAndOfASkinThatEndsInAWave) {
     EXPECT_NEAR(extract_region(skin, wavy, {0.1, 0.1, 1}, kMetre).volume, 5.4 * ring_area(32, 1, 0), 1e-9);
 }
 
+TEST(Surrounds, SidesOfABoxMayBeZonesOfTheirOwn) {
+    SurroundOptions options;
+    options.sides_apart = true;
+    for (const Vec3& flow : {Vec3{1, 0, 0}, Vec3{0, -1, 0}}) {
+        options.flow = flow;
+        const Surface s = make_surround(box({0, 0, 0}, {1, 1, 1}, "body"), options, kMetre).surface;
+        const Vec3 to_left = cross(options.up, flow);
+        for (Index t = 0; t < s.triangles.size(); ++t) {
+            const Vec3 n = normalized(triangle_normal(s.corner(t, 0), s.corner(t, 1), s.corner(t, 2)));
+            const std::string& zone = s.zones[s.zone_of[t]].name;
+            EXPECT_NE(zone, "sides");
+            EXPECT_EQ(zone == "left", dot(n, to_left) > 0.9);
+            EXPECT_EQ(zone == "right", dot(n, to_left) < -0.9);
+        }
+    }
+}
+
 // ---- Leaks --------------------------------------------------------------------------------------------------------
 
 TEST(Leaks, NameTheGapAndAWayOutThatIsClear) {
