@@ -38,7 +38,9 @@ auto with_case_file(const Case& c, const Work& work) {
     try {
         return work();
     } catch (const InputError& e) {
-        throw InputError(c.file.string() + ", " + e.what());
+        // What has its place in the file already is told as it is.
+        const std::string what = e.what(), file = c.file.string();
+        throw InputError(what.starts_with(file) ? what : file + ", " + what);
     }
 }
 

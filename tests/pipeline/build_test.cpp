@@ -64,6 +64,20 @@ TEST_F(Build, TellsOfCubesBeforeAndAfter) {
         EXPECT_THROW(made(part + "[sizing]\nsurface = 3\n[fill]\n" + wrong), InputError);
 }
 
+TEST_F(Build, NamesTheCaseFileOnceWhereSidesDoNotRepeat) {
+    for (const char* zones : {"\"wall\", \"wail\"", "\"start\", \"wall\""}) try {
+            plan(
+                made("[[curve]]\nname = \"wall\"\ncircle = { middle = [0, 0], radius = 5 }\n[sizing]\nsurface = 2\n"
+                     "[[periodic]]\nzones = [" +
+                     std::string(zones) + "]\n[sweep]\nalong = [0, 0, 9]\nsteps = 3\n"));
+            ADD_FAILURE() << "nothing was told";
+        } catch (const InputError& e) {
+            const std::string what = e.what(), file = (directory / "case.toml").string();
+            EXPECT_EQ(what.find(file + ", line 8: [[periodic]]"), 0U) << what;
+            EXPECT_EQ(what.find(file, 1), std::string::npos) << what;
+        }
+}
+
 TEST_F(Build, NamesZonesByTheFirstRuleThatFits) {
     write_stl(directory / "hull.stl", kit::box({0, 0, 0}, {0.1, 0.1, 0.2}), kMm);
     const Case c = made(R"([[part]]
