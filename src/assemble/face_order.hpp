@@ -1,7 +1,7 @@
-// The order of faces in a mesh.
+// The order of faces in a mesh, and meshes whose faces are put in by it.
 #pragma once
 
-#include <anvilcast/vectors.hpp>
+#include <anvilcast/volume_mesh.hpp>
 
 #include <numeric>
 #include <vector>
@@ -36,6 +36,27 @@ std::vector<Index> face_order(std::size_t n, std::size_t n_cells, std::size_t n_
         const FaceSides s = sides(f);
         return s.zone == kNone ? std::size_t{0} : 1 + s.zone + (s.neighbour == kNone ? n_zones : 0);
     });
+}
+
+/// Puts n faces into a mesh that has cells and zones, in their order. `add_points(f, points)` appends those of a face.
+template <typename Sides, typename AddPoints>
+void put_faces(std::size_t n, const Sides& sides, const AddPoints& add_points, VolumeMesh& mesh) {
+    mesh.face_offsets.assign(1, 0);
+    mesh.face_offsets.reserve(n + 1);
+    mesh.owner.reserve(n);
+    for (const Index f : face_order(n, mesh.n_cells(), mesh.zones.size(), sides)) {
+        add_points(f, mesh.face_points);
+        const FaceSides s = sides(f);
+        if (s.zone != kNone) {
+            BoundaryZone& zone = mesh.zones[s.zone];
+            if (zone.n_faces++ == 0) zone.first_face = mesh.owner.size();
+        }
+        mesh.face_offsets.push_back(mesh.face_points.size());
+        mesh.owner.push_back(s.owner);
+        if (s.neighbour != kNone) mesh.neighbour.push_back(s.neighbour);
+    }
+    for (BoundaryZone& zone : mesh.zones)
+        if (zone.n_faces == 0) zone.first_face = mesh.owner.size();
 }
 
 }  // namespace anvilcast

@@ -513,8 +513,6 @@ class CaseReader {
                             "elsewhere",
                             *core));
         if (core && *core == "cubes") case_.core = FillCore::cubes;
-        if (case_.core == FillCore::cubes && case_.cells == FillCells::polyhedra)
-            s.fail("[fill] core = \"cubes\" goes with tetrahedra round it; leave cells = \"polyhedra\" out, or core");
         s.finish();
     }
     void read_limits() {

@@ -3,11 +3,12 @@
 // 2. Cubes that the boundary does not touch lie in one region each; those far enough from it are kept, without such as
 //    have hardly a neighbour.
 // 3. Corners of kept cubes are points. A side with another cube's corner in its centre is divided into four, and an
-// edge
-//    with one in its middle is divided; a cube without any of it is a hexahedron, another is cut up round its centre.
+//    edge with one in its middle is divided; a cube without any of it is a hexahedron, another is cut up round its
+//    centre.
 // 4. Sides without a cube behind are the hull, of triangles: squares there are halved, so the outermost cubes are cut
-// up
-//    round their centres as well.
+//    up round their centres as well.
+// Where cubes are kept whole, for polyhedra, sides with finer cubes behind have four faces, and all others one with
+// whatever points are on its edges.
 
 #include "cubes/cubes.hpp"
 
@@ -64,9 +65,15 @@ class Maker {
         choose();
         if (std::count(kept_.begin(), kept_.end(), 1) == 0) return {};
         find_points();
+        if (o_.keep_whole) number_cubes();
         for (Index c = 0; c < octree.leaves().size(); ++c) {
             if (c % 4096 == 0) context_.check_stop();
-            if (kept_[c] != 0) add(c);
+            if (kept_[c] == 0) continue;
+            count(octree.leaves()[c]);
+            if (o_.keep_whole)
+                add_whole(c);
+            else
+                add(c);
         }
         return std::move(out_);
     }
@@ -295,14 +302,16 @@ class Maker {
 
     // ---- cells ----
 
-    void add(Index leaf) {
-        const Cube& c = octree_->leaves()[leaf];
+    void count(const Cube& c) {
         const double edge = octree_->edge(c.level);
         out_.cube_volume += edge * edge * edge;
         const double ratio = edge / sizes_.at(octree_->center(c));
         out_.places_of_cells += ratio * ratio * ratio;
         if (out_.edges.empty() || out_.edges.back().first != edge) out_.edges.emplace_back(edge, 0);
         ++out_.edges.back().second;
+    }
+    void add(Index leaf) {
+        const Cube& c = octree_->leaves()[leaf];
         std::array<std::vector<Piece>, 6> pieces;
         bool is_whole = true;
         for (std::size_t side = 0; side < 6; ++side) {
@@ -347,24 +356,87 @@ class Maker {
         const bool is_in_four = is_divided(c, side);
         std::vector<Piece> out;
         for (std::size_t k = 0; k < pieces.size(); ++k) {
-            const Piece& p = pieces[k];
             // The squares of a divided side come in the order of its corners.
-            const bool is_exposed = !is_in_four || finer[k] == kNone;
-            if (!is_exposed || p[3] == kNone) {
-                out.push_back(p);
-            } else if (((c.at[0] + c.at[1] + c.at[2]) % 2 == 0) != is_turned(p)) {
-                out.insert(out.end(), {Piece{p[0], p[1], p[2], kNone}, Piece{p[0], p[2], p[3], kNone}});
-            } else {
-                out.insert(out.end(), {Piece{p[0], p[1], p[3], kNone}, Piece{p[1], p[2], p[3], kNone}});
+            if (is_in_four && finer[k] != kNone) {
+                out.push_back(pieces[k]);
+                continue;
             }
-            if (!is_exposed) continue;
-            const std::size_t first = p[3] == kNone ? out.size() - 1 : out.size() - 2;
-            for (std::size_t i = first; i < out.size(); ++i) {
-                out_.hull.push_back({out[i][0], out[i][1], out[i][2]});
-                out_.hull_region.push_back(region);
-            }
+            const std::vector<Piece> triangles = triangles_of(c, pieces[k]);
+            out.insert(out.end(), triangles.begin(), triangles.end());
+            put_on_hull(triangles, region);
         }
         pieces = std::move(out);
+    }
+    std::vector<Piece> triangles_of(const Cube& c, const Piece& p) const {
+        if (p[3] == kNone) return {p};
+        if (((c.at[0] + c.at[1] + c.at[2]) % 2 == 0) != is_turned(p))
+            return {{p[0], p[1], p[2], kNone}, {p[0], p[2], p[3], kNone}};
+        return {{p[0], p[1], p[3], kNone}, {p[1], p[2], p[3], kNone}};
+    }
+    void put_on_hull(const std::vector<Piece>& triangles, Index region) {
+        for (const Piece& t : triangles) {
+            out_.hull.push_back({t[0], t[1], t[2]});
+            out_.hull_region.push_back(region);
+        }
+    }
+
+    // ---- cubes that are kept whole ----
+
+    void number_cubes() {
+        number_of_cube_.assign(kept_.size(), kNone);
+        Index n = 0;
+        for (std::size_t leaf = 0; leaf < kept_.size(); ++leaf)
+            if (kept_[leaf] != 0) number_of_cube_[leaf] = n++;
+    }
+
+    /// Coarser cubes come first among the leaves, so a face's owner is the coarser cube, or the first of two alike.
+    void add_whole(Index leaf) {
+        const Cube& c = octree_->leaves()[leaf];
+        add_hexahedron(c, region_[leaf]);
+        for (std::size_t side = 0; side < 6; ++side) {
+            std::array<At, 4> at{};
+            for (std::size_t k = 0; k < 4; ++k) at[k] = corner(c, kSides[side][k]);
+            if (is_divided(c, side)) {
+                add_quarters(leaf, side, at);
+                continue;
+            }
+            const auto there = beyond(c.at, side);
+            const Index alike = there ? octree_->leaf_at(c.level, *there) : kNone;
+            if (is_kept(alike)) {
+                if (leaf < alike) add_face(leaf, alike, at);
+            } else if (!has_cube_beyond(c, side)) {
+                add_square(leaf, pieces_of(side_points(c, side)));
+            }
+        }
+    }
+    void add_quarters(Index leaf, std::size_t side, const std::array<At, 4>& at) {
+        const auto finer = finer_beyond(octree_->leaves()[leaf], side);
+        const At center = between(at[0], at[2]);
+        for (std::size_t k = 0; k < 4; ++k) {
+            const std::array<At, 4> quarter{between(at[(k + 3) % 4], at[k]), at[k], between(at[k], at[(k + 1) % 4]),
+                                            center};
+            if (finer[k] != kNone) {
+                add_face(leaf, finer[k], quarter);
+            } else {
+                Piece square{};
+                for (std::size_t i = 0; i < 4; ++i) square[i] = point_at(quarter[i]);
+                add_square(leaf, {square});
+            }
+        }
+    }
+    void add_face(Index leaf, Index other, const std::array<At, 4>& at) {
+        for (std::size_t k = 0; k < 4; ++k) {
+            out_.faces.points.push_back(point_at(at[k]));
+            const Index middle = point_at(between(at[k], at[(k + 1) % 4]));
+            if (middle != kNone) out_.faces.points.push_back(middle);
+        }
+        out_.faces.offsets.push_back(out_.faces.points.size());
+        out_.faces.owner.push_back(number_of_cube_[leaf]);
+        out_.faces.neighbour.push_back(number_of_cube_[other]);
+    }
+    void add_square(Index leaf, const std::vector<Piece>& pieces) {
+        for (const Piece& p : pieces) put_on_hull(triangles_of(octree_->leaves()[leaf], p), region_[leaf]);
+        out_.cube_of.resize(out_.hull.size(), number_of_cube_[leaf]);
     }
 
     bool is_turned(const Piece& p) const {
@@ -383,7 +455,7 @@ class Maker {
     double highest_ = 0;
     const Octree* octree_ = nullptr;
     std::vector<char> kept_;
-    std::vector<Index> region_;
+    std::vector<Index> region_, number_of_cube_;
     std::unordered_map<Key, Index> number_;
     CubeCore out_;
 };

@@ -9,6 +9,14 @@
 
 namespace anvilcast::cubes {
 
+/// Faces between cubes that are kept whole: polygons, counter-clockwise seen from outside of their owner, which has the
+/// lower number.
+struct CubeFaces {
+    std::vector<std::size_t> offsets{0};
+    std::vector<Index> points;
+    std::vector<Index> owner, neighbour;
+};
+
 /// Standard cells that share all their faces, but for those of the hull.
 struct CubeCore {
     std::vector<Vec3> points;
@@ -18,6 +26,9 @@ struct CubeCore {
     std::vector<Index> region;   ///< of each cell
     std::vector<Triangle> hull;  ///< normals point out of the cubes
     std::vector<Index> hull_region;
+    /// Of cubes that are kept whole, all of them hexahedra here, though with more points on their edges and sides.
+    CubeFaces faces;
+    std::vector<Index> cube_of;  ///< of each triangle of the hull
     std::size_t n_cubes = 0;     ///< that stayed whole
     double cube_volume = 0;      ///< of all cubes, whole or divided, m^3
     double places_of_cells = 0;  ///< the sum over all cubes of volume over the size asked for, cubed
@@ -33,11 +44,15 @@ struct CubeOptions {
     double clearance = 1.6;            ///< of a cube's centre from the boundary, in its edges, at least
     std::vector<double> heights = {};  ///< of each triangle of the boundary, of what is still to stand on it; empty: 0
     std::vector<Vec3> turned = {};     ///< squares of the hull with one of these places are halved the other way
-    std::vector<Vec3> avoid = {};      ///< no cube stands within two of its edges of these places
+    /// No cube is cut up: its sides have as many faces as there are cubes behind, which is enough for polyhedra about
+    /// the points.
+    bool keep_whole = false;
+    std::vector<Vec3> avoid = {};  ///< no cube stands within two of its edges of these places
 };
 
 /// Whole cubes are hexahedra; those beside finer ones, and those at the hull, are divided into pyramids and tetrahedra
-/// round their centre. Empty where no cube fits. O(n log n) for n cubes; the same on any number of threads.
+/// round their centre, unless all are to be kept whole. Empty where no cube fits. O(n log n) for n cubes; the same on
+/// any number of threads.
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options = {},
                     const Context& context = {});
 

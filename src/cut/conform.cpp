@@ -1,21 +1,21 @@
 // What happens to a piece of surface where it runs along another within the tolerance:
-// 1. Each of its corners goes to the other's closest corner, edge or face.
+// 1. Each of its corners goes to the other's closest corner, edge or face. Corners and edges are those of its faces:
+//    how a flat face is divided draws nothing to the side, or outlines would bend and gaps beside them widen.
 // 2. Each corner of the other gets a place on it: on the closest of its triangles, or on an edge of that if the edge is
-//    within the tolerance too; where edges of both cross, the own edge gets a place as well.
+//    within the tolerance too; where edges of both cross, the own edge gets a place as well. An own edge that comes to
+//    lie along one of the other's meets others where that one does.
 // 3. Places that follow each other along an edge of the other, and lie on one triangle, are joined by a segment there;
 //    triangles are divided by their places and segments, in their own planes.
-// 4. The places move onto what they stand for. Now every piece of a triangle lies on one triangle of the other, all
-//    exactly, and the cut makes both one.
+// 4. The places move onto what they stand for. Now every piece of a triangle lies on one triangle of the other.
+// 5. That gets the same pieces (see imprint.hpp), so that both are one, to the last bit.
 
 #include "cut/conform.hpp"
-
-#include <anvilcast/triangle_tree.hpp>
 
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <unordered_map>
 
+#include "cut/imprint.hpp"
 #include "cut/planar_division.hpp"
 
 namespace anvilcast::cutting {
@@ -23,60 +23,14 @@ namespace {
 
 using robust::ExactPoint;
 
-/// Triangles of the complex with their corners numbered anew. What earlier moves drew together to a line comes last:
-/// nothing is laid onto it, but it is divided as its neighbours are.
-struct Part {
-    std::size_t n_solid = 0;
-    std::vector<Index> triangle;    // of the complex
-    std::vector<Triangle> corners;  // local
-    std::vector<Index> point;       // of the complex
-    std::vector<Vec3> place;
-    std::unordered_map<Index, Index> local;  // looked up only
+/// Of triangles that reach so many tolerances far, the directions are known though their corners were moved: they are
+/// bent by 14 degrees at most. Of others, when they are bent by no more than this sine.
+constexpr double kFarBeyond = 4;
+constexpr double kAsMade = 0.02;
 
-    Part(const Complex& c, const std::vector<Index>& triangles, const Box& within) {
-        std::vector<Index> flat;
-        for (const Index t : triangles) {
-            Box box;
-            for (const Index p : c.triangles[t]) box.include(c.points[p].approx());
-            if (!box.overlaps(within)) continue;
-            if (is_flat(c, t))
-                flat.push_back(t);
-            else
-                add(c, t);
-        }
-        n_solid = triangle.size();
-        for (const Index t : flat) add(c, t);
-    }
-    void add(const Complex& c, Index t) {
-        triangle.push_back(t);
-        Triangle own{};
-        for (std::size_t k = 0; k < 3; ++k) {
-            const Index p = c.triangles[t][k];
-            const auto [at, is_new] = local.try_emplace(p, static_cast<Index>(point.size()));
-            if (is_new) {
-                point.push_back(p);
-                place.push_back(c.points[p].approx());
-            }
-            own[k] = at->second;
-        }
-        corners.push_back(own);
-    }
-    TriangleTree tree() const {
-        return {place, std::vector<Triangle>(corners.begin(), corners.begin() + static_cast<std::ptrdiff_t>(n_solid))};
-    }
-    static bool is_flat(const Complex& c, Index t) {
-        const auto corner = c.corners(t);
-        if (*corner[0] == *corner[1] || *corner[1] == *corner[2] || *corner[2] == *corner[0]) return true;
-        for (int axis = 0; axis < 3; ++axis)
-            if (robust::orient2d(*corner[0], *corner[1], *corner[2], axis) != 0) return false;
-        return true;
-    }
-    Box bounds() const {
-        Box box;
-        for (const Vec3& p : place) box.include(p);
-        return box;
-    }
-};
+/// Edges and corners within flat faces are nothing that a body's outline should be drawn to: only where they are within
+/// this share of the tolerance, so that no dust lies between.
+constexpr double kWithinFace = 0.125;
 
 Box widened(const Box& box, double by) {
     const Vec3 margin{by, by, by};
@@ -118,7 +72,9 @@ class Conformer {
           other_tree_(other.tree()),
           on_edge_(edges_.size()),
           on_face_(own.corners.size()),
-          segments_(own.corners.size()) {}
+          segments_(own.corners.size()) {
+        find_flat_edges();
+    }
 
     /// Returns what each triangle that was added is a piece of.
     std::vector<Index> run() {
@@ -128,7 +84,8 @@ class Conformer {
         join_places();
         divide();
         divide_others();
-        for (const auto& [p, target] : target_) move(p, target);
+        for (const auto& [p, target] : target_) move(p, target.place);
+        imprint(c_, other_, other_edges_, target_, own_pieces(), parents_);
         return std::move(parents_);
     }
 
@@ -144,35 +101,80 @@ class Conformer {
 
     // ---- targets ----
 
-    /// What is closest on a triangle of the other: a corner within reach comes before an edge, an edge before the face.
+    /// What of the other a point is put onto, when several are within reach. What lies within a flat face, however that
+    /// is divided, comes after its borders: where two faces meet, a point belongs to both.
+    enum class Rank { corner, edge, corner_in_face, edge_in_face, face, nothing };
     struct Target {
-        int rank = 3;
+        Rank rank = Rank::nothing;
         double distance = Box::inf;
-        ExactPoint place;
+        LiesOn on;
         bool operator<(const Target& o) const { return rank != o.rank ? rank < o.rank : distance < o.distance; }
     };
     Target target_on(Index t, const ExactPoint& p) const {
         std::array<const ExactPoint*, 3> corner{};
         for (std::size_t k = 0; k < 3; ++k) corner[k] = &exact(other_, other_.corners[t][k]);
+        const Vec3 normal = normalized(triangle_normal(corner[0]->approx(), corner[1]->approx(), corner[2]->approx()));
+        const Vec3 foot_on_plane = p.approx() - normal * dot(p.approx() - corner[0]->approx(), normal);
         Target best;
-        auto offer = [&](int rank, double d, auto make_place) {
+        auto offer = [&](Rank rank, double d, auto make_place) {
             if (!(d <= join_) || !(Target{rank, d, {}} < best)) return;
             best = {rank, d, make_place()};
         };
-        for (const ExactPoint* q : corner) offer(0, distance(q->approx(), p.approx()), [q] { return *q; });
-        for (std::size_t k = 0; k < 3 && best.rank > 0; ++k) {
+        auto is_within_reach = [&](bool is_in_face, const Vec3& place) {
+            return !is_in_face || distance(foot_on_plane, place) <= kWithinFace * join_;
+        };
+        for (std::size_t k = 0; k < 3; ++k) {
+            const bool is_in_face = is_in_face_[other_.corners[t][k]];
+            if (is_within_reach(is_in_face, corner[k]->approx()))
+                offer(is_in_face ? Rank::corner_in_face : Rank::corner, distance(corner[k]->approx(), p.approx()), [&] {
+                    return LiesOn{LiesOn::Kind::corner, other_.corners[t][k], *corner[k]};
+                });
+        }
+        for (std::size_t k = 0; k < 3 && best.rank > Rank::corner; ++k) {
             const ExactPoint &a = *corner[k], &b = *corner[(k + 1) % 3];
             const Vec3 along = b.approx() - a.approx(), from = p.approx() - a.approx();
             const double s = dot(from, along) / dot(along, along);
-            if (s > 0 && s < 1)
-                offer(1, length(from - along * s), [&] { return rounded(robust::foot_on_line(p, a, b)); });
+            const auto e = static_cast<Index>(other_edges_.edge_of(t, static_cast<Index>(k)));
+            const bool is_in_face = is_flat_[e];
+            if (s > 0 && s < 1 && is_within_reach(is_in_face, a.approx() + along * s))
+                offer(is_in_face ? Rank::edge_in_face : Rank::edge, length(from - along * s), [&] {
+                    return LiesOn{LiesOn::Kind::edge, e, rounded(robust::foot_on_line(p, a, b))};
+                });
         }
-        if (best.rank < 3) return best;
+        if (best.rank < Rank::face) return best;
         const Vec3 foot =
             closest_point_on_triangle(p.approx(), corner[0]->approx(), corner[1]->approx(), corner[2]->approx());
-        offer(2, distance(foot, p.approx()),
-              [&] { return rounded(robust::foot_on_plane(p, *corner[0], *corner[1], *corner[2])); });
+        offer(Rank::face, distance(foot, p.approx()), [&] {
+            return LiesOn{LiesOn::Kind::face, t, rounded(robust::foot_on_plane(p, *corner[0], *corner[1], *corner[2]))};
+        });
         return best;
+    }
+
+    /// Which of the other's edges and corners lie within flat faces: there both triangles reach far beyond the
+    /// tolerance and lie in one plane, but for that. Where that is not sure, they do not.
+    void find_flat_edges() {
+        is_flat_.assign(other_edges_.size(), false);
+        is_in_face_.assign(other_.point.size(), true);
+        for (Index e = 0; e < other_edges_.size(); ++e) {
+            is_flat_[e] = is_flat(e);
+            for (const Index v : other_edges_.ends(e))
+                if (!is_flat_[e]) is_in_face_[v] = false;
+        }
+    }
+    bool is_flat(Index e) const {
+        if (other_edges_.n_uses(e) != 2) return false;
+        const Vec3 &a = other_.place[other_edges_.ends(e)[0]], &b = other_.place[other_edges_.ends(e)[1]];
+        std::array<Vec3, 2> away;  // from the edge to the third corner, square to it
+        for (std::size_t k = 0; k < 2; ++k) {
+            const auto& use = other_edges_.begin(e)[k];
+            if (use.triangle >= other_.n_solid) return false;
+            const Vec3& tip = other_.place[other_.corners[use.triangle][(use.side + 2) % 3]];
+            away[k] = tip - a - (b - a) * (dot(tip - a, b - a) / dot(b - a, b - a));
+        }
+        const Vec3 first = normalized(away[0]), second = normalized(away[1]);
+        if (!(dot(first, second) < 0)) return false;
+        const double sine = length(cross(first, second)), low = std::min(length(away[0]), length(away[1]));
+        return sine <= kAsMade || (low >= kFarBeyond * join_ && kFarBeyond * sine < 1 && sine * low <= join_);
     }
 
     Target target_of(const ExactPoint& p) const {
@@ -192,14 +194,14 @@ class Conformer {
     void move_corners() {
         for (Index v = 0; v < own_.point.size(); ++v) {
             const Target target = target_of(exact(own_, v));
-            if (target.rank < 3) target_.emplace(own_.point[v], target.place);
+            if (target.rank < Rank::nothing) target_.emplace(own_.point[v], target.on);
         }
     }
 
     // ---- places on the own surface ----
 
     /// By value: what is given may be one of the complex' own points.
-    Index add_point(ExactPoint at, ExactPoint target) {
+    Index add_point(ExactPoint at, LiesOn target) {
         const auto p = static_cast<Index>(c_.points.size());
         c_.points.push_back(std::move(at));
         target_.emplace(p, std::move(target));
@@ -209,11 +211,12 @@ class Conformer {
     /// The own corner that goes to that point of the other, when there is one.
     std::optional<Index> corner_that_goes_to(const ExactPoint& target, Index t) const {
         for (const Index v : own_.corners[t])
-            if (const auto at = target_.find(own_.point[v]); at != target_.end() && at->second == target) return v;
+            if (const auto at = target_.find(own_.point[v]); at != target_.end() && at->second.place == target)
+                return v;
         return std::nullopt;
     }
 
-    Place place_on_edge(Index e, const Vec3& near, const ExactPoint& target) {
+    Place place_on_edge(Index e, const Vec3& near, const LiesOn& target) {
         const ExactPoint at =
             robust::foot_on_line(near, exact(own_, edges_.ends(e)[0]), exact(own_, edges_.ends(e)[1]));
         for (const Index end : edges_.ends(e))
@@ -222,15 +225,19 @@ class Conformer {
     }
 
     /// Triangles at an edge are to have the same points there: of two that are equal the first stays, with its target.
-    Index put_in(std::vector<Index>& list, const ExactPoint& at, const ExactPoint& target) {
+    Index put_in(std::vector<Index>& list, const ExactPoint& at, const LiesOn& target) {
         for (const Index p : list)
             if (c_.points[p] == at) return p;
         list.push_back(add_point(at, target));
         return list.back();
     }
 
-    std::optional<Place> place_on(Index t, const Vec3& q, const ExactPoint& target) {
-        if (const auto v = corner_that_goes_to(target, t)) return Place{Place::Kind::corner, *v, own_.point[*v]};
+    /// `reach`: to edges of the triangle, within its plane.
+    std::optional<Place> place_on(Index t, const Vec3& q, const LiesOn& target, double reach) {
+        if (const auto v = corner_that_goes_to(target.place, t)) return Place{Place::Kind::corner, *v, own_.point[*v]};
+        const Vec3 normal = normalized(triangle_normal(own_.place[own_.corners[t][0]], own_.place[own_.corners[t][1]],
+                                                       own_.place[own_.corners[t][2]]));
+        const Vec3 foot = q - normal * dot(q - own_.place[own_.corners[t][0]], normal);
         Index closest = kNone;
         double least = join_;
         for (Index k = 0; k < 3; ++k) {
@@ -238,7 +245,7 @@ class Conformer {
             const double s = dot(q - a, b - a) / dot(b - a, b - a);
             if (!(s > 0 && s < 1)) continue;
             const double d = length(q - a - (b - a) * s);
-            if (d > least) continue;
+            if (d > least || distance(foot, a + (b - a) * s) > reach) continue;
             least = d;
             closest = edges_.edge_of(t, k);
         }
@@ -259,7 +266,8 @@ class Conformer {
         for (Index v = 0; v < other_.point.size(); ++v) {
             const auto hit = own_tree_.closest(other_.place[v]);
             if (hit.triangle != kNone && hit.distance <= join_)
-                place_of_[v] = place_on(hit.triangle, other_.place[v], exact(other_, v));
+                place_of_[v] = place_on(hit.triangle, other_.place[v], {LiesOn::Kind::corner, v, exact(other_, v)},
+                                        is_in_face_[v] ? kWithinFace * join_ : join_);
         }
     }
 
@@ -281,17 +289,17 @@ class Conformer {
             });
             std::sort(near.begin(), near.end());
             near.erase(std::unique(near.begin(), near.end()), near.end());
-            for (const Index f : near) place_crossing(e, f);
+            for (const Index f : near) place_crossing(e, f, near);
         }
     }
 
-    void place_crossing(Index e, Index f) {
+    /// `near`: the edges of the other that may be near e.
+    void place_crossing(Index e, Index f, const std::vector<Index>& near) {
         const auto &own_ends = edges_.ends(e), &other_ends = other_edges_.ends(f);
         const Vec3 &a = own_.place[own_ends[0]], &b = own_.place[own_ends[1]], &c = other_.place[other_ends[0]],
                    &d = other_.place[other_ends[1]];
-        // Edges that run along each other are joined by their corners.
-        const double sine = length(cross(normalized(b - a), normalized(d - c)));
-        if (sine * std::min(distance(a, b), distance(c, d)) <= join_) return;
+        if (run_along(a, b, c, d, is_flat_[f] ? kWithinFace * join_ : join_))
+            return;  // they are joined by their corners
         const auto [s, u] = closest_shares(a, b, c, d);
         const Vec3 here = a + (b - a) * s, there = c + (d - c) * u;
         if (distance(here, there) > join_) return;
@@ -303,18 +311,61 @@ class Conformer {
             if (place && (is_on_edge(*place, e) || u == 0 || u == 1)) return;
         }
         for (std::size_t k = 0; k < 2; ++k) {
-            if (distance(here, k == 0 ? a : b) > join_) continue;
+            const double far = distance(here, k == 0 ? a : b);
+            if (far > join_) continue;
             const auto at = target_.find(own_.point[own_ends[k]]);
             if (at == target_.end()) continue;
-            const Vec3 goes_to = at->second.approx();
+            const Vec3 goes_to = at->second.place.approx();
             const double share = dot(goes_to - c, d - c) / dot(d - c, d - c);
-            if (share > 0 && share < 1 && distance(goes_to, c + (d - c) * share) <= 1e-9 * join_)
-                stops_[f].push_back({share, {Place::Kind::corner, own_ends[k], own_.point[own_ends[k]]}});
-            return;
+            const bool is_on_f = share > 0 && share < 1 && distance(goes_to, c + (d - c) * share) <= 1e-9 * join_;
+            if (is_on_f) stops_[f].push_back({share, {Place::Kind::corner, own_ends[k], own_.point[own_ends[k]]}});
+            if (is_on_f || !is_flat_[f] || far <= kWithinFace * join_) return;
         }
-        const ExactPoint target =
-            rounded(robust::foot_on_line(here, exact(other_, other_ends[0]), exact(other_, other_ends[1])));
+        if (stop_on_edge_along(e, f, here, near)) return;
+        const LiesOn target{
+            LiesOn::Kind::edge, f,
+            rounded(robust::foot_on_line(here, exact(other_, other_ends[0]), exact(other_, other_ends[1])))};
         stops_[f].push_back({u, place_on_edge(e, here, target)});
+    }
+
+    static bool run_along(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, double reach) {
+        const double sine = length(cross(normalized(b - a), normalized(d - c)));
+        return sine * std::min(distance(a, b), distance(c, d)) <= reach;
+    }
+
+    /// Where e is laid along an edge g of the other, it meets f where g does, however flat f comes upon them. Tells
+    /// whether there is such an edge near `here`.
+    bool stop_on_edge_along(Index e, Index f, const Vec3& here, const std::vector<Index>& near) {
+        const Vec3 &a = own_.place[edges_.ends(e)[0]], &b = own_.place[edges_.ends(e)[1]];
+        const Vec3 &c = other_.place[other_edges_.ends(f)[0]], &d = other_.place[other_edges_.ends(f)[1]];
+        double least = join_;
+        Index along = kNone;
+        for (const Index g : near) {
+            const Vec3 &from = other_.place[other_edges_.ends(g)[0]], &to = other_.place[other_edges_.ends(g)[1]];
+            if (g == f || is_flat_[g] || !run_along(a, b, from, to, join_)) continue;
+            const double s = std::clamp(dot(here - from, to - from) / dot(to - from, to - from), 0.0, 1.0);
+            const double far = distance(here, from + (to - from) * s);
+            if (far > least || (far == least && along != kNone)) continue;
+            least = far;
+            along = g;
+        }
+        if (along == kNone) return false;
+        const auto& ends = other_edges_.ends(along);
+        const Vec3 &from = other_.place[ends[0]], &to = other_.place[ends[1]];
+        const auto [s, u] = closest_shares(from, to, c, d);
+        const Vec3 meeting = from + (to - from) * s;
+        const double on_e = dot(meeting - a, b - a) / dot(b - a, b - a);
+        if (distance(meeting, c + (d - c) * u) > join_ || !(on_e > 0 && on_e < 1)) return false;
+        for (const Index end : ends) {
+            const auto& place = place_of_[end];
+            if (distance(meeting, other_.place[end]) > 1e-9 * join_ || !place || !is_on_edge(*place, e)) continue;
+            stops_[f].push_back({u, *place});
+            return true;
+        }
+        const LiesOn target{LiesOn::Kind::edge, along,
+                            rounded(robust::foot_on_line(meeting, exact(other_, ends[0]), exact(other_, ends[1])))};
+        stops_[f].push_back({u, place_on_edge(e, meeting, target)});
+        return true;
     }
 
     bool is_on_edge(const Place& place, Index e) const {
@@ -396,6 +447,15 @@ class Conformer {
         });
     }
 
+    std::vector<Index> own_pieces() const {
+        std::vector<Index> sorted = own_.triangle, out = own_.triangle;
+        std::sort(sorted.begin(), sorted.end());
+        for (std::size_t k = 0; k < parents_.size(); ++k)
+            if (std::binary_search(sorted.begin(), sorted.end(), parents_[k]))
+                out.push_back(static_cast<Index>(c_.triangles.size() - parents_.size() + k));
+        return out;
+    }
+
     /// Bodies that touch have edges in common: whoever is at one gets its points.
     void divide_others() {
         std::map<Edge, Index> divided;
@@ -423,23 +483,18 @@ class Conformer {
     /// `on_side(k)`: the points on the side from corner k on.
     template <typename OnSide>
     void divide_by_edges(Index triangle, const OnSide& on_side) {
-        std::vector<Index> ring;
+        std::array<std::vector<Index>, 3> on;
         for (std::size_t k = 0; k < 3; ++k) {
             const Index from = c_.triangles[triangle][k], to = c_.triangles[triangle][(k + 1) % 3];
-            ring.push_back(from);
             const std::vector<Index>* points = on_side(k);
             if (points == nullptr) continue;
-            std::vector<Index> on = *points;
+            on[k] = *points;
             const bool is_rising = robust::compare(c_.points[from], c_.points[to]) < 0;
-            std::sort(on.begin(), on.end(), [&](Index p, Index q) {
+            std::sort(on[k].begin(), on[k].end(), [&](Index p, Index q) {
                 return p != q && (robust::compare(c_.points[p], c_.points[q]) < 0) == is_rising;
             });
-            ring.insert(ring.end(), on.begin(), on.end());
         }
-        if (ring.size() == 3) return;
-        std::vector<Triangle> pieces;
-        for (std::size_t k = 1; k + 1 < ring.size(); ++k) pieces.push_back({ring[0], ring[k], ring[k + 1]});
-        replace(triangle, pieces);
+        replace_triangle(c_, triangle, divided_by_rim(c_.triangles[triangle], on), parents_);
     }
 
     void divide_triangle(Index t, const std::vector<Index>& points) {
@@ -461,23 +516,12 @@ class Conformer {
         for (std::size_t k = number.size(); k < division.points().size(); ++k) {
             const ExactPoint at = division.points()[k];
             const Target target = target_of(at);
-            number.push_back(add_point(at, target.rank < 3 ? target.place : at));
+            number.push_back(add_point(at, target.rank < Rank::nothing ? target.on : LiesOn{{}, kNone, at}));
         }
         std::vector<Triangle> pieces;
         for (const Triangle& piece : division.triangles())
             pieces.push_back({number[piece[0]], number[piece[1]], number[piece[2]]});
-        replace(triangle, pieces);
-    }
-
-    void replace(Index triangle, const std::vector<Triangle>& pieces) {
-        c_.triangles[triangle] = pieces.front();
-        for (std::size_t k = 1; k < pieces.size(); ++k) {
-            const auto origins = c_.origins[triangle];
-            c_.triangles.push_back(pieces[k]);
-            c_.origins.push_back(origins);
-            c_.is_settled.push_back(false);
-            parents_.push_back(triangle);
-        }
+        replace_triangle(c_, triangle, pieces, parents_);
     }
 
     void move(Index p, const ExactPoint& target) {
@@ -497,7 +541,8 @@ class Conformer {
     CutSurface& report_;
     SurfaceEdges edges_, other_edges_;
     TriangleTree own_tree_, other_tree_;
-    std::map<Index, ExactPoint> target_;          // of points of the complex
+    std::vector<bool> is_flat_, is_in_face_;      // the other's edges and corners
+    std::map<Index, LiesOn> target_;              // of points of the complex
     std::vector<std::optional<Place>> place_of_;  // of the other's corners
     std::map<Index, std::vector<Stop>> stops_;    // of the other's edges
     std::vector<std::vector<Index>> on_edge_, on_face_;

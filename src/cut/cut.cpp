@@ -45,6 +45,9 @@ constexpr int kMostPasses = 12;
 constexpr int kMostUnfoldings = 2;
 /// What is finer than so many roundings is taken together, from the first pass on.
 constexpr double kGrain = 4;
+/// What was joined lies where edges meet at flat angles, which makes more of roundings: what is finer than this share
+/// of the tolerance is taken together as well.
+constexpr double kGrainOfJoin = 1e-6;
 
 CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& out) {
     Surface& s = out.surface;
@@ -114,7 +117,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         for (Index t = 0; t < surface.triangles.size() && options.part_of.empty(); ++t)
             part_of.push_back(surface.zones[surface.zone_of[t]].part);
         join_pieces(complex, part_of, options.join, out);
-        tidy(complex, normals, kGrain * ulp);
+        tidy(complex, normals, std::max(kGrain * ulp, kGrainOfJoin * options.join));
     }
     const auto n_pairs = come_to_rest(complex, normals, ulp, out.points_added, context);
     if (!n_pairs) report_unrest(complex);

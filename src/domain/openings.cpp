@@ -25,6 +25,9 @@ using namespace domain;
 
 /// What is not wider than so many times the distance in which bodies are joined is what is left between them.
 constexpr double kLeastOfJoin = 2;
+/// A bent patch over a step of a body's outline runs through the body along half of its rim; over a bore's end it does
+/// so nowhere but where others touch.
+constexpr double kLeastOfRim = 0.75;
 constexpr double kEndFaceAngle = 40;  // degrees between smooth surfaces
 
 bool is_flat(const std::vector<Vec3>& loop, double flatness) {
@@ -188,17 +191,25 @@ class Search {
         const Surface& c = space.complex.surface;
         std::vector<std::size_t> last{named_.triangles.size()};
         for (const Opening& o : openings) last.push_back(last.back() + o.patch.triangles.size());
-        std::vector<std::vector<Index>> pieces(openings.size());
+        std::vector<std::vector<Index>> pieces(openings.size()), patches(openings.size());
         for (Index t = 0; t < c.triangles.size(); ++t) {
             const auto [front, behind] = space.regions.sides[t];
-            const Index origin = space.complex.origins_of(t)[0].triangle;
-            if (origin < last[0] || (front == Regions::kOutside) == (behind == Regions::kOutside)) continue;
-            pieces[static_cast<std::size_t>(std::upper_bound(last.begin(), last.end(), origin) - last.begin() - 1)]
-                .push_back(t);
+            for (const auto& origin : space.complex.origins_of(t)) {
+                if (origin.triangle < last[0]) continue;
+                const auto after = std::upper_bound(last.begin(), last.end(), origin.triangle);
+                const auto k = static_cast<std::size_t>(after - last.begin() - 1);
+                patches[k].push_back(t);
+                const bool is_patch_alone = space.complex.origins_of(t)[0].triangle == origin.triangle;
+                if (is_patch_alone && (front == Regions::kOutside) != (behind == Regions::kOutside))
+                    pieces[k].push_back(t);
+            }
         }
         std::vector<Opening> found;
         for (std::size_t k = 0; k < openings.size(); ++k) {
             if (pieces[k].empty()) continue;
+            if (!openings[k].is_flat && !openings[k].is_free_rim &&
+                share_of_rim(c, pieces[k], patches[k]) < kLeastOfRim)
+                continue;
             measure(openings[k], c, pieces[k]);
             if (openings[k].hydraulic_diameter() < kLeastOfJoin * join_) continue;
             if (space.regions.sides[pieces[k][0]][0] != Regions::kOutside) turn(openings[k]);
@@ -209,6 +220,26 @@ class Search {
         std::stable_sort(found.begin(), found.end(),
                          [](const Opening& a, const Opening& b) { return a.area > b.area; });
         return found;
+    }
+
+    /// Which share of the rim, by length, has one of these pieces of the patch at it.
+    static double share_of_rim(const Surface& s, const std::vector<Index>& pieces, const std::vector<Index>& patch) {
+        std::map<Edge, int> uses;
+        auto each_edge = [&](const std::vector<Index>& triangles, auto&& visit) {
+            for (const Index t : triangles)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Index a = s.triangles[t][k], b = s.triangles[t][(k + 1) % 3];
+                    visit(Edge{std::min(a, b), std::max(a, b)});
+                }
+        };
+        each_edge(patch, [&](const Edge& e) { ++uses[e]; });
+        double whole = 0, share = 0;
+        auto add_rim = [&](double& sum) {
+            return [&](const Edge& e) { sum += uses[e] == 1 ? distance(s.points[e[0]], s.points[e[1]]) : 0; };
+        };
+        each_edge(patch, add_rim(whole));
+        each_edge(pieces, add_rim(share));
+        return share / whole;
     }
 
     /// Normals are to point out.

@@ -16,7 +16,6 @@
 #include "fill/optimise.hpp"
 #include "fill/recovery.hpp"
 #include "fill/refine.hpp"
-#include "poly/dual.hpp"
 #include "tets/kernel.hpp"
 #include "tets/spatial_order.hpp"
 #include "tets/tet_complex.hpp"
@@ -343,6 +342,8 @@ void tell_of_undivided(const DividedSurface& divided, std::size_t n_points, std:
 
 /// Sweeps over the cells in each of two passes.
 constexpr int kSweeps = 2;
+/// A polyhedron about a point with six or eight cells has so few faces that it is small beside its neighbours.
+constexpr std::size_t kLeastStar = 10;
 
 }  // namespace
 }  // namespace fill
@@ -377,6 +378,7 @@ FilledCore fill_with_tetrahedra_alone(const SurfaceMesh& given, const MakeSizes&
     r.interior_points = add_interior_points(inside, make_sizes(), options.max_cells, context).points;
     if (options.optimise) {
         OptimiseOptions how{.sweeps = kSweeps};
+        if (options.cells == FillCells::polyhedra) how.least_star = kLeastStar;
         std::optional<Slide> slide;
         if (options.slide) {
             slide.emplace(surface, start.surface, start.order, may_slide, *options.slide);
@@ -409,12 +411,12 @@ VolumeMesh fill_with_polyhedra(const SurfaceMesh& surface, const SizeField& size
                                const Context& context, FillReport* report) {
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
-    const VolumeMesh tetrahedra = fill_with_tetrahedra(surface, sizes, options, context, &r);
-    poly::DualCounts counts;
-    VolumeMesh polyhedra = poly::dual_of(tetrahedra, {}, {}, context, &counts);
-    r.bad_polyhedra = counts.bad;
-    r.merged_polyhedra = counts.merged;
-    return polyhedra;
+    const ThreadLimit limit(context);
+    FillOptions how = options;
+    how.cells = FillCells::polyhedra;
+    fill::FilledCore core = fill::fill_core(
+        surface, [&sizes] { return sizes; }, how, context, r);
+    return fill::made_polyhedra(std::move(core.cells), core.cubes, {}, context, r);
 }
 
 }  // namespace anvilcast

@@ -4,7 +4,9 @@
 #include <anvilcast/assembly.hpp>
 #include <anvilcast/fill.hpp>
 #include <functional>
+#include <optional>
 
+#include "cubes/cubes.hpp"
 #include "poly/layer_slots.hpp"
 
 namespace anvilcast::fill {
@@ -19,11 +21,18 @@ class RegionsMeet : public GeometryError {
     Vec3 place_;
 };
 
+/// Cubes that are still to be put in, where polyhedra are made of all.
+struct CubesToCome {
+    cubes::CubeCore core;
+    std::vector<Triangle> hull;  ///< of the core, by the filled cells' points
+};
+
 struct FilledCore {
     CellsAndBoundary cells;
     std::vector<Index> parent;  ///< of each triangle of the boundary: the one of the surface mesh that it is of
     std::vector<Index>
         number_of;  ///< of each point of the surface mesh among the cells' points; kNone for an unused one
+    std::optional<CubesToCome> cubes = {};  ///< the cells have a hole there, which the boundary tells nothing of
 };
 
 /// Looks at the points that the boundary needs, before anything is filled; may throw.
@@ -55,5 +64,9 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
 /// cells from the first layer cell on.
 CellsAndBoundary with_layer_cells(const SurfaceMesh& wall, const LayerStacks& stacks, FilledCore&& core,
                                   const std::vector<AddedBoundaryPoint>& added, poly::LayerSlots* slots = nullptr);
+
+/// Polyhedra of the cells, and of the cubes where there is a hole for them; tells how many are not as they should be.
+VolumeMesh made_polyhedra(CellsAndBoundary&& cells, const std::optional<CubesToCome>& cubes, poly::LayerSlots slots,
+                          const Context& context, FillReport& report);
 
 }  // namespace anvilcast::fill

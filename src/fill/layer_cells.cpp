@@ -14,7 +14,6 @@
 
 #include "base/thread_limit.hpp"
 #include "fill/fill_core.hpp"
-#include "poly/dual.hpp"
 
 namespace anvilcast {
 
@@ -467,15 +466,11 @@ VolumeMesh fill_with_layers(const SurfaceMesh& surface, const LayerStacks& stack
     FillReport local;
     FillReport& r = report != nullptr ? *report : local;
     fill::FilledCore core = fill_inside_layers(surface, stacks, sizes, options, context, r);
+    const std::optional<fill::CubesToCome> cubes = std::move(core.cubes);
     poly::LayerSlots slots;
-    VolumeMesh mesh =
-        assemble_mesh(fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots));
-    if (options.cells == FillCells::tetrahedra) return mesh;
-    poly::DualCounts counts;
-    VolumeMesh polyhedra = poly::dual_of(mesh, slots, {}, context, &counts);
-    r.bad_polyhedra = counts.bad;
-    r.merged_polyhedra = counts.merged;
-    return polyhedra;
+    CellsAndBoundary cells = fill::with_layer_cells(surface, stacks, std::move(core), r.boundary_points_added, &slots);
+    if (options.cells == FillCells::tetrahedra) return assemble_mesh(std::move(cells));
+    return fill::made_polyhedra(std::move(cells), cubes, std::move(slots), context, r);
 }
 
 }  // namespace anvilcast

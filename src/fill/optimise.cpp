@@ -12,6 +12,7 @@
 #include <cmath>
 #include <numbers>
 #include <numeric>
+#include <optional>
 
 #include "tets/chunks.hpp"
 #include "tets/edge_removal.hpp"
@@ -69,6 +70,7 @@ class Optimiser {
                 std::fill(tried_at_.begin(), tried_at_.end(), 0);  // anew, with more means
             if (!improve_worst(options_.bad, with_new_points) && (with_new_points || !options_.with_new_points)) break;
         }
+        if (options_.least_star > 0) drop_crowded_points();
         report_.worst_after = worst();
         return report_;
     }
@@ -515,25 +517,64 @@ class Optimiser {
         return try_star(ring_.tets, outer, middle + (mean - middle) * share);
     }
 
-    /// Pulls an inner vertex onto a neighbour.
-    bool collapse(Index removed, Index kept) {
-        if (is_fixed_[removed]) return false;
-        const std::vector<Index> star = complex_.star(removed);
-        double now = 1;
+    /// What an inner vertex' cells become when it is pulled onto a neighbour. All of positive volume fill the star, so
+    /// they fit together. Nothing where one would be worse than `least`, or as bad.
+    std::optional<std::vector<Quad>> pulled(const std::vector<Index>& star, Index removed, Index kept,
+                                            double least) const {
         std::vector<Quad> fresh;
-        for (const Index t : star) now = std::min(now, quality(t));
         for (const Index t : star) {
             const Index* w = complex_.tet(t).v;
             if (complex_.tet(t).has(kept)) continue;
             Quad q{w[0], w[1], w[2], w[3]};
             std::replace(q.begin(), q.end(), removed, kept);
-            if (quality(q) <= now * 1.0001) return false;
+            if (quality(q) <= least) return std::nullopt;
             fresh.push_back(q);
         }
-        // All new cells have positive volume and fill the star, so they fit together.
-        replace(star, fresh);
+        return fresh;
+    }
+
+    bool collapse(Index removed, Index kept) {
+        if (is_fixed_[removed]) return false;
+        const std::vector<Index> star = complex_.star(removed);
+        double now = 1;
+        for (const Index t : star) now = std::min(now, quality(t));
+        const auto fresh = pulled(star, removed, kept, now * 1.0001);
+        if (!fresh) return false;
+        replace(star, *fresh);
         ++report_.collapses;
         return true;
+    }
+
+    /// Points with few cells lie close to a face of others, and what is about them is small. Each goes to the neighbour
+    /// that leaves the best cells.
+    void drop_crowded_points() {
+        std::vector<std::size_t> n_cells(complex_.points().size(), 0);
+        for (Index t = 0; t < complex_.n_slots(); ++t)
+            if (!complex_.is_free(t))
+                for (const Index v : complex_.tet(t).v) ++n_cells[v];
+        for (Index v = 0; v < n_cells.size(); ++v) {
+            if (is_fixed_[v] || n_cells[v] == 0 || n_cells[v] >= options_.least_star) continue;
+            const std::vector<Index> star = complex_.star(v);
+            if (star.size() >= options_.least_star) continue;
+            std::vector<Index> neighbours;
+            for (const Index t : star)
+                for (const Index w : complex_.tet(t).v)
+                    if (w != v) neighbours.push_back(w);
+            std::sort(neighbours.begin(), neighbours.end());
+            neighbours.erase(std::unique(neighbours.begin(), neighbours.end()), neighbours.end());
+            double least = options_.very_bad;
+            std::vector<Quad> best;
+            for (const Index w : neighbours) {
+                const auto fresh = pulled(star, v, w, least);
+                if (!fresh) continue;
+                best = *fresh;
+                least = 1;
+                for (const Quad& q : best) least = std::min(least, quality(q));
+            }
+            if (best.empty()) continue;
+            replace(star, best);
+            ++report_.collapses;
+        }
     }
 
     bool collapse_some_edge(Index t) {
@@ -622,6 +663,7 @@ OptimiseReport optimise_in_chunks(TetComplex& complex, const OptimiseOptions& op
         context.report("fill", "optimisation", 0.6 + 0.15 * static_cast<double>(pass));
         OptimiseOptions in_chunk = options;
         in_chunk.with_new_points = false;
+        in_chunk.least_star = 0;
         in_chunk.slide = nullptr;  // its vertices have other numbers
         work_in_chunks(complex, kChunk, kCuts[pass], [&](TetComplex& chunk) { optimise(chunk, in_chunk, context); });
     }

@@ -34,6 +34,7 @@ struct OptimiseOptions {
     bool may_grow = true;          ///< may there be more cells than before?
     double bad = 0.45;             ///< shape of cells below which they are looked at one by one
     double very_bad = 0.2;         ///< and below which they are worth a new point
+    std::size_t least_star = 0;    ///< inner points with fewer cells go where that leaves no very bad cell
     const Slide* slide = nullptr;  ///< where boundary points may go when the worst cells are looked at; none: they stay
 };
 

@@ -1,5 +1,6 @@
 // Cubes first; their hull becomes one more piece of the boundary, with nothing behind it, and what is between it and
-// the surface is filled as ever. Then the hull is taken away again, and the cubes are put into the hole.
+// the surface is filled as ever. Then the hull is taken away again, and the cubes are put into the hole: at once, or
+// when polyhedra are made of it all.
 
 #include <anvilcast/errors.hpp>
 
@@ -94,6 +95,16 @@ void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector
     }
 }
 
+std::vector<Triangle> hull_in_cells(const cubes::CubeCore& core, const WithHull& hull,
+                                    const std::vector<Index>& number_of) {
+    std::vector<Triangle> out;
+    for (Triangle t : core.hull) {
+        for (Index& p : t) p = number_of[hull.point_of[p]];
+        out.push_back(t);
+    }
+    return out;
+}
+
 /// With another boundary the fill may well succeed; if not, it says what is in its way.
 void tell_of_obstacle(const Vec3& place, const Context& context) {
     context.warn(fmt::format(
@@ -121,9 +132,10 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
     const std::size_t n_triangles = surface.surface.triangles.size(), n_points = surface.surface.points.size();
     const SizeField sizes = make_sizes();
     cubes::CubeOptions how;
+    how.keep_whole = options.cells == FillCells::polyhedra;
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
         context.report("fill", "cubes", 0);
-        const cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
+        cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
         if (core.empty()) break;
         const WithHull hull = with_hull(surface, core, may_slide, is_top);
         bool is_of_layers = false;  // what is thrown, which has nothing to do with cubes
@@ -142,9 +154,14 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
                 hull.is_top);
             const std::vector<Index> number_of = filled.number_of;
             take_hull_away(filled, n_points);
-            put_in(core, hull, number_of, filled.cells);
             report.cubes = core.n_cubes;
             report.cube_volume = core.cube_volume;
+            if (how.keep_whole) {
+                std::vector<Triangle> triangles = hull_in_cells(core, hull, number_of);
+                filled.cubes = {std::move(core), std::move(triangles)};
+                return filled;
+            }
+            put_in(core, hull, number_of, filled.cells);
             report.cells_of_core = static_cast<std::size_t>(
                 std::count(filled.cells.cell_types.begin(), filled.cells.cell_types.end(), CellType::tetrahedron));
             return filled;

@@ -17,6 +17,8 @@ namespace {
 
 /// Degrees beyond a straight wall from which an edge or corner is worth a polyhedron for each of its walls.
 constexpr double kConcave = 40;
+/// 10 degrees: walls that are smooth together but for the border of their zones.
+constexpr double kCosOfOnePlane = 0.985;
 
 /// Of the cells about a vertex: those that go on from each other round one edge, up to the walls on both sides.
 class CellsRoundEdges {
@@ -99,6 +101,8 @@ class Divider {
                     if (!frame_.is_sharp(*between)) {
                         // A sheet goes on behind the tops of layers, and these beyond it.
                         if (is_in_zone(i) == is_in_zone(j)) smooth_.join(i, j);
+                    } else if (lie_in_a_plane(walls_[i], walls_[j])) {
+                        if (is_in_zone(i) && is_in_zone(j)) smooth_.join(i, j);  // of two zones
                     } else if (falls_away(walls_[i], walls_[j])) {
                         stands_out_[i] = stands_out_[j] = 1;
                     }
@@ -107,6 +111,10 @@ class Divider {
     }
 
     bool is_in_zone(Index wall) const { return frame_.zone_of(walls_[wall].face) != kNone; }
+
+    static bool lie_in_a_plane(const Wall& first, const Wall& second) {
+        return dot(normalized(first.normal), normalized(second.normal)) > kCosOfOnePlane;
+    }
 
     /// Does the second wall fall away behind the first? Faces of a sheet lie on each other.
     bool falls_away(const Wall& first, const Wall& second) const {

@@ -31,34 +31,22 @@ VolumeMesh dual_of(const VolumeMesh& mesh, const LayerSlots& slots, const DualOp
 
     // Points are numbered as the faces meet them.
     DualNodes nodes{std::vector<Index>(frame.n_nodes(), kNone), {}};
-    out.face_offsets.reserve(faces.size() + 1);
-    out.face_offsets.push_back(0);
     out.face_points.reserve(faces.nodes.size());
-    out.owner.reserve(faces.size());
     auto sides = [&faces](Index f) {
         const DualFaces::Face& face = faces.faces[f];
         return FaceSides{face.owner, face.neighbour, face.zone};
     };
-    for (const Index f : face_order(faces.size(), n, mesh.zones.size(), sides)) {
-        const DualFaces::Face& face = faces.faces[f];
+    auto add_points = [&](Index f, std::vector<Index>& points) {
         for (const Node node : faces.face(f)) {
             Index& number = nodes.number_of[node];
             if (number == kNone) {
                 number = static_cast<Index>(nodes.node_of.size());
                 nodes.node_of.push_back(node);
             }
-            out.face_points.push_back(number);
+            points.push_back(number);
         }
-        if (face.zone != kNone) {
-            BoundaryZone& zone = out.zones[face.zone];
-            if (zone.n_faces++ == 0) zone.first_face = out.owner.size();
-        }
-        out.face_offsets.push_back(out.face_points.size());
-        out.owner.push_back(face.owner);
-        if (face.neighbour != kNone) out.neighbour.push_back(face.neighbour);
-    }
-    for (BoundaryZone& zone : out.zones)
-        if (zone.n_faces == 0) zone.first_face = out.owner.size();
+    };
+    put_faces(faces.size(), sides, add_points, out);
     faces = {};
     const CellFaces cell_faces(out);
     std::vector<Vec3> centroids = place_points(frame, nodes, cell_faces, out);

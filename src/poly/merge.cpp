@@ -235,23 +235,15 @@ class Merger {
             sides.push_back({own, other, zone_of[f]});
             kept.push_back(f);
         }
-        out.face_offsets.push_back(0);
-        for (const Index k : face_order(kept.size(), n, out.zones.size(), [&](Index i) { return sides[i]; })) {
+        auto add_points = [&](Index k, std::vector<Index>& points) {
             const auto p = mesh_.face(kept[k]);
             if (is_turned[k])
-                out.face_points.insert(out.face_points.end(), p.rbegin(), p.rend());
+                points.insert(points.end(), p.rbegin(), p.rend());
             else
-                out.face_points.insert(out.face_points.end(), p.begin(), p.end());
-            if (sides[k].zone != kNone) {
-                BoundaryZone& zone = out.zones[sides[k].zone];
-                if (zone.n_faces++ == 0) zone.first_face = out.owner.size();
-            }
-            out.face_offsets.push_back(out.face_points.size());
-            out.owner.push_back(sides[k].owner);
-            if (sides[k].neighbour != kNone) out.neighbour.push_back(sides[k].neighbour);
-        }
-        for (BoundaryZone& zone : out.zones)
-            if (zone.n_faces == 0) zone.first_face = out.owner.size();
+                points.insert(points.end(), p.begin(), p.end());
+        };
+        put_faces(
+            kept.size(), [&](Index i) { return sides[i]; }, add_points, out);
         drop_unused_points(out);
         mesh_ = std::move(out);
     }

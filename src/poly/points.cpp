@@ -175,7 +175,20 @@ class Places {
         }
         const auto v = mesh_.cell(i);
         if (v.size() == 4) return in_tetrahedron({middle(v[0], i), middle(v[1], i), middle(v[2], i), middle(v[3], i)});
-        return mean_of(mesh_, v);
+        return mesh_.cell_types[i] == CellType::polyhedron ? middle_of_faces(i) : mean_of(mesh_, v);
+    }
+
+    /// However many faces and points there are on a side.
+    Vec3 middle_of_faces(Index cell) const {
+        Vec3 sum{};
+        double total = 0;
+        for (const Index f : frame_.faces_of(cell)) {
+            const FaceMeasure m = measure_face(mesh_, f);
+            const double area = length(m.area_vector());
+            sum += m.center * area;
+            total += area;
+        }
+        return total > 0 ? sum / total : mean_of(mesh_, mesh_.cell(cell));
     }
 
     /// Of a face or an edge.

@@ -45,12 +45,51 @@ struct EdgesAtPoints {
     std::vector<Index> first, list;
 };
 
-void find_corners(const Surface& s, const EdgesAtPoints& at, Features& out) {
+/// Points at which surfaces touch that do not hang together over edges: they belong to neither alone.
+std::vector<bool> find_pinches(const Surface& s, const SurfaceEdges& edges) {
+    DisjointSets fans(3 * s.triangles.size());  // of corners of triangles
+    auto corner_at = [&](Index t, Index p) {
+        const Triangle& c = s.triangles[t];
+        return 3 * t + (c[0] == p ? 0 : c[1] == p ? 1 : 2);
+    };
+    for (std::size_t e = 0; e < edges.size(); ++e)
+        for (const Index p : edges.ends(e))
+            for (const auto* use = edges.begin(e) + 1; use < edges.end(e); ++use)
+                fans.join(corner_at(use->triangle, p), corner_at(edges.begin(e)->triangle, p));
+    std::vector<Index> fan_at(s.points.size(), kNone);
+    std::vector<bool> out(s.points.size(), false);
+    for (Index corner = 0; corner < 3 * s.triangles.size(); ++corner) {
+        const Index p = s.triangles[corner / 3][corner % 3], fan = fans.find(corner);
+        if (fan_at[p] == kNone) fan_at[p] = fan;
+        if (fan_at[p] != fan) out[p] = true;
+    }
+    return out;
+}
+
+/// The patches round each feature edge, one for each of its triangles. What holds them together along a curve is the
+/// same all along; where it changes is a corner.
+std::vector<std::vector<Index>> patches_at(const SurfaceEdges& edges, const Features& features) {
+    std::vector<std::vector<Index>> out(features.edges.size());
+    for (std::size_t e = 0; e < edges.size(); ++e) {
+        const auto at = std::lower_bound(features.edges.begin(), features.edges.end(), edges.ends(e));
+        if (at == features.edges.end() || *at != edges.ends(e)) continue;
+        auto& list = out[static_cast<std::size_t>(at - features.edges.begin())];
+        for (const auto* use = edges.begin(e); use != edges.end(e); ++use)
+            list.push_back(features.patch_of[use->triangle]);
+        std::sort(list.begin(), list.end());
+    }
+    return out;
+}
+
+void find_corners(const Surface& s, const SurfaceEdges& edges, const EdgesAtPoints& at, Features& out) {
+    const std::vector<bool> is_pinched = find_pinches(s, edges);
+    const auto patches = patches_at(edges, out);
     out.kind.assign(s.points.size(), PointKind::patch);
     for (Index p = 0; p < s.points.size(); ++p) {
-        if (at.count(p) == 0) continue;
+        if (at.count(p) == 0 && !is_pinched[p]) continue;
         out.kind[p] = PointKind::corner;
-        if (at.count(p) != 2) continue;
+        if (at.count(p) != 2 || is_pinched[p]) continue;
+        if (patches[at.list[at.first[p]]] != patches[at.list[at.first[p] + 1]]) continue;
         auto other_end = [&](Index i) {
             const Edge& e = out.edges[at.list[at.first[p] + i]];
             return s.points[e[0] == p ? e[1] : e[0]];
@@ -237,11 +276,6 @@ Features find_features(const Domain& domain, double feature_angle) {
     for (std::size_t e = 0; e < edges.size(); ++e)
         if (!std::binary_search(out.edges.begin(), out.edges.end(), edges.ends(e)))
             patches.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
-    const EdgesAtPoints at(out.edges, s.points.size());
-    find_corners(s, at, out);
-    repetition.complete_corners(out.kind);
-    find_curves(at, out);
-    repetition.order_curves(out);
     std::vector<Index> number(s.triangles.size(), kNone);
     out.patch_of.resize(s.triangles.size());
     for (Index t = 0; t < s.triangles.size(); ++t) {
@@ -249,6 +283,11 @@ Features find_features(const Domain& domain, double feature_angle) {
         if (patch == kNone) patch = out.n_patches++;
         out.patch_of[t] = patch;
     }
+    const EdgesAtPoints at(out.edges, s.points.size());
+    find_corners(s, edges, at, out);
+    repetition.complete_corners(out.kind);
+    find_curves(at, out);
+    repetition.order_curves(out);
     find_normals(s, normals, edges, out);
     return out;
 }
