@@ -191,8 +191,13 @@ class Conformer {
         return best;
     }
 
+    /// Corners in common stay.
     void move_corners() {
         for (Index v = 0; v < own_.point.size(); ++v) {
+            if (const auto same = other_.local.find(own_.point[v]); same != other_.local.end()) {
+                target_.emplace(own_.point[v], LiesOn{LiesOn::Kind::corner, same->second, exact(own_, v)});
+                continue;
+            }
             const Target target = target_of(exact(own_, v));
             if (target.rank < Rank::nothing) target_.emplace(own_.point[v], target.on);
         }

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <optional>
 
 #include "base/thread_limit.hpp"
@@ -65,6 +66,40 @@ CutSurface finished(const Complex& complex, const Surface& input, CutSurface&& o
     return std::move(out);
 }
 
+/// Of each input triangle: does it lie on another one of its part that faces the other way?
+std::vector<bool> doubled(const Complex& complex, const std::vector<std::string>& part_of) {
+    std::vector<bool> out(part_of.size(), false);
+    for (const auto& origins : complex.origins)
+        for (const auto& a : origins)
+            for (const auto& b : origins)
+                if (a.is_reversed != b.is_reversed && part_of[a.triangle] == part_of[b.triangle])
+                    out[a.triangle] = true;
+    return out;
+}
+
+/// Where joining has folded a part onto itself there is nothing between the two sides. What came doubled stays.
+void drop_folds(Complex& complex, const std::vector<std::string>& part_of, const std::vector<bool>& is_doubled) {
+    auto is_fold = [&](const std::vector<CutSurface::Origin>& origins) {
+        std::map<std::string, int> net;
+        for (const auto& o : origins) {
+            if (is_doubled[o.triangle]) return false;
+            net[part_of[o.triangle]] += o.is_reversed ? -1 : 1;
+        }
+        return std::all_of(net.begin(), net.end(), [](const auto& n) { return n.second == 0; });
+    };
+    Index n = 0;
+    for (Index t = 0; t < complex.triangles.size(); ++t) {
+        if (complex.origins[t].size() > 1 && is_fold(complex.origins[t])) continue;
+        complex.triangles[n] = complex.triangles[t];
+        complex.is_settled[n] = complex.is_settled[t];
+        if (n != t) complex.origins[n] = std::move(complex.origins[t]);
+        ++n;
+    }
+    complex.triangles.resize(n);
+    complex.origins.resize(n);
+    complex.is_settled.resize(n);
+}
+
 [[noreturn]] void report_unrest(const Complex& complex) {
     const auto open = std::find(complex.is_settled.begin(), complex.is_settled.end(), false);
     const Vec3 p =
@@ -112,10 +147,12 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
     Complex complex = complex_of(surface);
     CutSurface out;
     tidy(complex, normals, kGrain * ulp);
+    std::vector<std::string> part_of = options.part_of;
+    std::vector<bool> is_doubled;
     if (options.join > 0) {
-        std::vector<std::string> part_of = options.part_of;
         for (Index t = 0; t < surface.triangles.size() && options.part_of.empty(); ++t)
             part_of.push_back(surface.zones[surface.zone_of[t]].part);
+        is_doubled = doubled(complex, part_of);
         join_pieces(complex, part_of, options.join, out);
         tidy(complex, normals, std::max(kGrain * ulp, kGrainOfJoin * options.join));
     }
@@ -133,6 +170,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         }
         out.points_added += n_points;
     }
+    if (options.join > 0) drop_folds(complex, part_of, is_doubled);
     return finished(complex, surface, std::move(out));
 }
 

@@ -69,6 +69,12 @@ class Imprinter {
         at_point_.resize(other_.point.size());
         for (Index t = 0; t < other_.n_solid; ++t)
             for (const Index v : other_.corners[t]) at_point_[v].push_back(t);
+        is_as_it_was_.resize(other_.n_solid);
+        for (Index t = 0; t < other_.n_solid; ++t) {
+            const Triangle& v = other_.corners[t];
+            is_as_it_was_[t] = c_.triangles[other_.triangle[t]] ==
+                               Triangle{other_.point[v[0]], other_.point[v[1]], other_.point[v[2]]};
+        }
     }
     std::vector<Index> triangles_at(const LiesOn& on) const {
         if (on.kind == Kind::face) return {on.element};
@@ -109,8 +115,9 @@ class Imprinter {
             under = std::move(both);
         }
         // What has been drawn together to a line lies on a side.
-        std::erase_if(under,
-                      [&](Index t) { return (sides_of(t, *on[0]) & sides_of(t, *on[1]) & sides_of(t, *on[2])) != 0; });
+        std::erase_if(under, [&](Index t) {
+            return !is_as_it_was_[t] || (sides_of(t, *on[0]) & sides_of(t, *on[1]) & sides_of(t, *on[2])) != 0;
+        });
         if (under.empty()) return;
         const Index t = under.front();
         for (std::size_t k = 0; k < 3; ++k) {
@@ -212,6 +219,7 @@ class Imprinter {
     const std::map<Index, LiesOn>& lies_on_;
     std::vector<Index>& parents_;
     std::vector<std::vector<Index>> at_point_;
+    std::vector<bool> is_as_it_was_;  // not divided already, for an edge in common with what was laid on it
     std::vector<std::vector<std::array<Index, 2>>> segments_;  // of each triangle of the other
     std::vector<std::vector<Index>> on_face_;
     std::map<Edge, std::vector<OnEdge>> on_edge_;  // from the lower end on

@@ -66,9 +66,13 @@ Windings find_windings(const CutSurface& complex, const Regions& regions, const 
                 const auto [front, back] = regions.sides[t];
                 const Index other = front == r ? back : front;
                 if (other == r) {
-                    // Both sides are one region: whatever part this is a piece of encloses nothing here.
+                    // Both sides are one region: whatever part this is a piece of encloses nothing here, unless it is
+                    // folded onto itself.
+                    add_step(t, 1);
                     for (const auto& o : complex.origins_of(t))
-                        if (part_of[o.triangle] != kNone) w.part_is_closed[part_of[o.triangle]] = false;
+                        if (const Index p = part_of[o.triangle]; p != kNone && step[p] != 0)
+                            w.part_is_closed[p] = false;
+                    add_step(t, -1);
                     continue;
                 }
                 const int way = front == r ? 1 : -1;
