@@ -34,10 +34,11 @@ struct RegionPlan {
 
 /// What stands in the core in the place of tetrahedra, see FillCore::cubes.
 struct CubePlan {
-    double whole = 0;                              ///< cubes that are not cut up
-    double cells = 0;                              ///< these, and what the others are cut up into
-    double volume = 0;                             ///< of all of them
-    double cells_alone = 0;                        ///< that the core would have without cubes
+    double whole = 0;        ///< cubes that are not cut up
+    double cells = 0;        ///< these, and what the others are cut up into; of polyhedra, those about their corners
+    double volume = 0;       ///< of all of them
+    double tetrahedra = 0;   ///< that they take the place of
+    double cells_alone = 0;  ///< that the core would have without cubes
     std::vector<std::pair<double, double>> edges;  ///< in metres, largest first, and how many cubes have them
 };
 

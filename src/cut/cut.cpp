@@ -82,7 +82,7 @@ void drop_folds(Complex& complex, const std::vector<std::string>& part_of, const
     auto is_fold = [&](const std::vector<CutSurface::Origin>& origins) {
         std::map<std::string, int> net;
         for (const auto& o : origins) {
-            if (is_doubled[o.triangle]) return false;
+            if (is_doubled[o.triangle] || part_of[o.triangle].empty()) return false;  // who it is of is not known
             net[part_of[o.triangle]] += o.is_reversed ? -1 : 1;
         }
         return std::all_of(net.begin(), net.end(), [](const auto& n) { return n.second == 0; });

@@ -9,10 +9,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "base/names.hpp"
 #include "forecast/with_mesh.hpp"
 #include "io/files.hpp"
+#include "pipeline/cube_plan.hpp"
 #include "pipeline/kept/keys.hpp"
 #include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
@@ -26,16 +28,19 @@ namespace {
 constexpr double kPredictionError = 0.15;
 
 /// Cells to expect; throws FailureError where these are far more than the limit.
-double check_cells(const Prediction& p, const std::vector<LayerForecast>& layers, const Case& c) {
+double check_cells(const Domain& domain, const SizeField& sizes, const Prediction& p,
+                   const std::vector<LayerForecast>& layers, const Case& c, const Context& context) {
     double core = p.cells, prisms = 0;
+    std::vector<double> heights(domain.boundary.zones.size(), 0);
     for (const LayerForecast& f : layers) {
         core -= f.core_cells;
         prisms += p.triangles_of_zone[f.zone] * f.area / p.area_of_zone[f.zone] * f.stack.count;
+        heights[f.zone] = f.stack.total;
     }
-    if (c.cells == FillCells::polyhedra) {
-        core = predicted_polyhedra(core, p.triangles);
-        prisms *= 0.5;
-    }
+    std::optional<CubePlan> cubes;
+    if (c.core == FillCore::cubes) cubes = cubes_of(domain, sizes, heights, c.cells, context);
+    core = cells_of_core(core, p.triangles, c.cells, cubes ? &*cubes : nullptr);
+    if (c.cells == FillCells::polyhedra) prisms *= 0.5;
     const double cells = core + prisms;
     if (!c.limits.cells || cells <= (1 + kPredictionError) * *c.limits.cells) return cells;
     std::vector<SourceShare> sources = p.sources;  // of tetrahedra alone
@@ -179,7 +184,8 @@ class Build {
         // begun.
         const auto layers = forecast_of_layers(domain_, sizing_, c_, context_);
         warn_of_layers(domain_, layers, c_, result_.warnings);
-        result_.predicted_cells = check_cells(predict(domain_, sizing_.field, context_), layers, c_);
+        result_.predicted_cells =
+            check_cells(domain_, sizing_.field, predict(domain_, sizing_.field, context_), layers, c_, context_);
         watch_.lap("sizes");
 
         stages_.make(
@@ -196,7 +202,8 @@ class Build {
         stages_.keep_warnings(keys_.surface, result_.warnings);
         if (result_.wrapped)
             result_.predicted_cells = check_cells(
-                forecast::predict_with_mesh(domain_, sizing_.field, surface_.surface, context_), layers, c_);
+                domain_, sizing_.field, forecast::predict_with_mesh(domain_, sizing_.field, surface_.surface, context_),
+                layers, c_, context_);
     }
 
     void make_mesh() {

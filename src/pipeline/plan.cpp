@@ -7,9 +7,9 @@
 #include <cmath>
 #include <map>
 
-#include "cubes/cubes.hpp"
 #include "forecast/with_mesh.hpp"
 #include "layers/fan_cells.hpp"
+#include "pipeline/cube_plan.hpp"
 #include "pipeline/kept/keys.hpp"
 #include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
@@ -95,44 +95,30 @@ void plan_layers(const std::vector<LayerForecast>& forecasts, const Case& c, Pla
     }
 }
 
-/// A column stands on each point, and there are half as many of these as triangles.
-void count_polyhedra(Plan& out) {
+/// Cubes above the layers, and what they take the place of; polyhedra, where the tetrahedra become such. Columns then
+/// stand on points, of which there are half as many as triangles.
+void count_cells(const Domain& domain, const SizeField& sizes, const Case& c, const Context& context, Plan& out) {
     const double tetrahedra = out.core_cells;
-    out.core_cells = predicted_polyhedra(tetrahedra, out.triangles);
-    out.layer_cells *= 0.5;
+    const bool are_polyhedra = c.cells == FillCells::polyhedra;
+    const double alone = cells_of_core(tetrahedra, out.triangles, c.cells, nullptr);
+    if (c.core == FillCore::cubes) {
+        std::vector<double> heights;
+        for (const ZonePlan& zone : out.zones) heights.push_back(zone.layers ? zone.layers->total : 0);
+        out.cubes = cubes_of(domain, sizes, heights, c.cells, context);
+        out.cubes->cells_alone = alone;
+    }
+    out.core_cells = cells_of_core(tetrahedra, out.triangles, c.cells, out.cubes ? &*out.cubes : nullptr);
+    if (are_polyhedra) out.layer_cells *= 0.5;
     for (RegionPlan& r : out.regions) r.cells *= tetrahedra > 0 ? out.core_cells / tetrahedra : 1;
-}
-
-/// Cubes above the layers, and what they take the place of.
-void plan_cubes(const Domain& domain, const SizeField& sizes, const Context& context, Plan& out) {
-    /// Tetrahedra in the cube of a size: 1 / 0.1179 of regular ones; more of those that fill space. Measured on boxes.
-    constexpr double kPerSizeCubed = 8.8;
-    SurfaceMesh boundary;
-    boundary.surface = domain.boundary;
-    boundary.sides = domain.sides;
-    for (const DomainRegion& r : domain.regions) boundary.regions.push_back({r.name, r.kind});
-    cubes::CubeOptions options;
-    for (const Index zone : domain.boundary.zone_of)
-        options.heights.push_back(out.zones[zone].layers ? out.zones[zone].layers->total : 0);
-    const cubes::CubeCore core = cubes::make_cubes(boundary, sizes, options, context);
-    CubePlan plan{static_cast<double>(core.n_cubes),
-                  static_cast<double>(core.types.size()),
-                  core.cube_volume,
-                  out.core_cells,
-                  {}};
-    for (const auto& [edge, n] : core.edges) plan.edges.emplace_back(edge, static_cast<double>(n));
-    const double before = out.core_cells;
-    out.core_cells = std::max(0.0, before - kPerSizeCubed * core.places_of_cells) + plan.cells;
-    for (RegionPlan& r : out.regions) r.cells *= before > 0 ? out.core_cells / before : 1;
-    if (core.empty())
+    if (!out.cubes) return;
+    if (out.cubes->whole == 0)
         out.warnings.emplace_back(
             "no cube fits into the core, which is too thin for its sizes: it will be meshed without");
-    else if (out.core_cells > kWorthIt * before)
+    else if (out.core_cells > kWorthIt * alone)
         out.warnings.push_back(fmt::format(
             "cubes do not pay here: the core has about {:.3g} cells with them and {:.3g} without; they do where it is "
             "many cells wide",
-            out.core_cells, before));
-    out.cubes = std::move(plan);
+            out.core_cells, alone));
 }
 
 /// The length of a zone's rim.
@@ -253,10 +239,9 @@ Plan plan(const Case& c, const Context& context, KeptStages* kept) {
             "mesh may have twice the cells predicted");
     }
     out.core_cells = std::max(0.0, out.core_cells);
-    if (c.core == FillCore::cubes) plan_cubes(domain, sizing.field, context, out);
     out.cells = c.cells;
     const double filled = out.total_cells();
-    if (c.cells == FillCells::polyhedra) count_polyhedra(out);
+    count_cells(domain, sizing.field, c, context, out);
     plan_ducts(domain, c, out);
     out.sources = p.sources;
     // Layers take their place from all sources alike.
