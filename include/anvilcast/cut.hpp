@@ -20,6 +20,9 @@ struct CutOptions {
     /// What each input triangle is of; left out: the part of its zone. Triangles of one part that have a point in
     /// common are not laid onto each other.
     std::vector<std::string> part_of = {};
+    /// Of each input triangle: it is joined with nothing, as it was made for bodies that are joined already. Left out:
+    /// none is such.
+    std::vector<bool> stays = {};
 };
 
 struct CutSurface {

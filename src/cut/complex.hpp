@@ -33,7 +33,8 @@ void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on);
 
 /// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `part_of`:
 /// of each input triangle.
-void join_pieces(Complex& complex, const std::vector<std::string>& part_of, double join, CutSurface& report);
+void join_pieces(Complex& complex, const std::vector<std::string>& part_of, const std::vector<bool>& stays, double join,
+                 CutSurface& report);
 
 /// Makes equal points one, coinciding triangles one, and removes triangles that are collinear or, because of
 /// rounding, turned against the input that they are a piece of (`normals`, of each input triangle): the triangles at

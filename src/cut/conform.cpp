@@ -60,11 +60,12 @@ ExactPoint rounded(const ExactPoint& p) { return ExactPoint(p.approx()); }
 
 class Conformer {
   public:
-    Conformer(Complex& complex, const Part& own, const Part& other, double join, CutSurface& report)
+    Conformer(Complex& complex, const Part& own, const Part& other, double join, Moved& moved, CutSurface& report)
         : c_(complex),
           own_(own),
           other_(other),
           join_(join),
+          moved_(moved),
           report_(report),
           edges_(own.corners, own.point.size()),
           other_edges_(other.corners, other.point.size()),
@@ -126,9 +127,10 @@ class Conformer {
         for (std::size_t k = 0; k < 3; ++k) {
             const bool is_in_face = is_in_face_[other_.corners[t][k]];
             if (is_within_reach(is_in_face, corner[k]->approx()))
-                offer(is_in_face ? Rank::corner_in_face : Rank::corner, distance(corner[k]->approx(), p.approx()), [&] {
-                    return LiesOn{LiesOn::Kind::corner, other_.corners[t][k], *corner[k]};
-                });
+                offer(is_in_face ? Rank::corner_in_face : Rank::corner, from_corner(other_.corners[t][k], p.approx()),
+                      [&] {
+                          return LiesOn{LiesOn::Kind::corner, other_.corners[t][k], *corner[k]};
+                      });
         }
         for (std::size_t k = 0; k < 3 && best.rank > Rank::corner; ++k) {
             const ExactPoint &a = *corner[k], &b = *corner[(k + 1) % 3];
@@ -177,11 +179,18 @@ class Conformer {
         return sine <= kAsMade || (low >= kFarBeyond * join_ && kFarBeyond * sine < 1 && sine * low <= join_);
     }
 
+    /// Whose corner was within reach before it was laid onto a third one follows it there.
+    double from_corner(Index v, const Vec3& p) const {
+        const double now = distance(other_.place[v], p);
+        const auto before = moved_.find(other_.point[v]);
+        return now > 2 * join_ || before == moved_.end() ? now : std::min(now, distance(before->second, p));
+    }
+
     Target target_of(const ExactPoint& p) const {
         Box box;
         box.include(p.approx());
         std::vector<Index> near;
-        other_tree_.overlapping(widened(box, join_), [&](Index t) { near.push_back(t); });
+        other_tree_.overlapping(widened(box, 2 * join_), [&](Index t) { near.push_back(t); });
         std::sort(near.begin(), near.end());
         Target best;
         for (const Index t : near) {
@@ -269,7 +278,9 @@ class Conformer {
     void place_corners_of_other() {
         place_of_.resize(other_.point.size());
         for (Index v = 0; v < other_.point.size(); ++v) {
-            const auto hit = own_tree_.closest(other_.place[v]);
+            auto hit = own_tree_.closest(other_.place[v]);
+            if (const auto before = moved_.find(other_.point[v]); hit.distance > join_ && before != moved_.end())
+                hit = own_tree_.closest(before->second);
             if (hit.triangle != kNone && hit.distance <= join_)
                 place_of_[v] = place_on(hit.triangle, other_.place[v], {LiesOn::Kind::corner, v, exact(other_, v)},
                                         is_in_face_[v] ? kWithinFace * join_ : join_);
@@ -359,8 +370,15 @@ class Conformer {
         const Vec3 &from = other_.place[ends[0]], &to = other_.place[ends[1]];
         const auto [s, u] = closest_shares(from, to, c, d);
         const Vec3 meeting = from + (to - from) * s;
+        if (distance(meeting, c + (d - c) * u) > join_) return false;
+        for (const Index end : edges_.ends(e)) {
+            const auto at = target_.find(own_.point[end]);
+            if (at == target_.end() || distance(at->second.place.approx(), meeting) > 1e-9 * join_) continue;
+            stops_[f].push_back({u, {Place::Kind::corner, end, own_.point[end]}});
+            return true;
+        }
         const double on_e = dot(meeting - a, b - a) / dot(b - a, b - a);
-        if (distance(meeting, c + (d - c) * u) > join_ || !(on_e > 0 && on_e < 1)) return false;
+        if (!(on_e > 0 && on_e < 1)) return false;
         for (const Index end : ends) {
             const auto& place = place_of_[end];
             if (distance(meeting, other_.place[end]) > 1e-9 * join_ || !place || !is_on_edge(*place, e)) continue;
@@ -536,6 +554,7 @@ class Conformer {
             report_.largest_move = far;
             report_.largest_move_at = target.approx();
         }
+        moved_.try_emplace(p, c_.points[p].approx());
         c_.points[p] = target;
         ++report_.corners_joined;
     }
@@ -543,6 +562,7 @@ class Conformer {
     Complex& c_;
     const Part &own_, &other_;
     double join_;
+    Moved& moved_;
     CutSurface& report_;
     SurfaceEdges edges_, other_edges_;
     TriangleTree own_tree_, other_tree_;
@@ -559,12 +579,12 @@ class Conformer {
 }  // namespace
 
 std::vector<Index> conform(Complex& complex, const std::vector<Index>& own, const std::vector<Index>& others,
-                           double join, CutSurface& report) {
-    const Part other(complex, others, widened(bounds_of(complex, own), join));
+                           double join, Moved& moved, CutSurface& report) {
+    const Part other(complex, others, widened(bounds_of(complex, own), 2 * join));
     if (other.triangle.empty()) return {};
-    const Part part(complex, own, widened(other.bounds(), join));
+    const Part part(complex, own, widened(other.bounds(), 2 * join));
     if (part.triangle.empty()) return {};
-    return Conformer(complex, part, other, join, report).run();
+    return Conformer(complex, part, other, join, moved, report).run();
 }
 
 }  // namespace anvilcast::cutting

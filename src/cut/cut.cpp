@@ -153,7 +153,7 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         for (Index t = 0; t < surface.triangles.size() && options.part_of.empty(); ++t)
             part_of.push_back(surface.zones[surface.zone_of[t]].part);
         is_doubled = doubled(complex, part_of);
-        join_pieces(complex, part_of, options.join, out);
+        join_pieces(complex, part_of, options.stays, options.join, out);
         tidy(complex, normals, std::max(kGrain * ulp, kGrainOfJoin * options.join));
     }
     const auto n_pairs = come_to_rest(complex, normals, ulp, out.points_added, context);

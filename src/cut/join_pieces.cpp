@@ -19,7 +19,8 @@ struct Piece {
 
 /// What is connected: within a part over points, otherwise over edges of two triangles, for bodies may touch in corners
 /// and along edges. The largest first.
-std::vector<Piece> pieces_of(const Complex& c, const std::vector<std::string>& part_of) {
+std::vector<Piece> pieces_of(const Complex& c, const std::vector<std::string>& part_of,
+                             const std::vector<bool>& stays) {
     DisjointSets sets(c.triangles.size());
     std::map<std::pair<std::string, Index>, Index> first;  // by part and point
     for (Index t = 0; t < c.triangles.size(); ++t) {
@@ -32,6 +33,7 @@ std::vector<Piece> pieces_of(const Complex& c, const std::vector<std::string>& p
         if (edges.n_uses(e) == 2) sets.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
     std::map<Index, Piece> by_triangle;
     for (Index t = 0; t < c.triangles.size(); ++t) {
+        if (!stays.empty() && stays[c.origins[t].front().triangle]) continue;
         Piece& piece = by_triangle[sets.find(t)];
         piece.triangles.push_back(t);
         piece.area += length(c.normal(t)) / 2;
@@ -45,10 +47,12 @@ std::vector<Piece> pieces_of(const Complex& c, const std::vector<std::string>& p
 
 }  // namespace
 
-void join_pieces(Complex& c, const std::vector<std::string>& part_of, double join, CutSurface& report) {
-    const Vec3 margin{join, join, join};
-    std::vector<Piece> pieces = pieces_of(c, part_of);
-    std::vector<Index> piece_of(c.triangles.size());
+void join_pieces(Complex& c, const std::vector<std::string>& part_of, const std::vector<bool>& stays, double join,
+                 CutSurface& report) {
+    const Vec3 margin = Vec3{join, join, join} * 2;  // what was moved may be twice as far
+    std::vector<Piece> pieces = pieces_of(c, part_of, stays);
+    Moved moved;
+    std::vector<Index> piece_of(c.triangles.size(), kNone);
     for (Index k = 0; k < pieces.size(); ++k)
         for (const Index t : pieces[k].triangles) piece_of[t] = k;
     for (Index k = 1; k < pieces.size(); ++k) {
@@ -59,9 +63,10 @@ void join_pieces(Complex& c, const std::vector<std::string>& part_of, double joi
                 others.insert(others.end(), pieces[j].triangles.begin(), pieces[j].triangles.end());
         if (others.empty()) continue;
         auto t = static_cast<Index>(c.triangles.size());
-        for (const Index parent : conform(c, pieces[k].triangles, others, join, report)) {
+        for (const Index parent : conform(c, pieces[k].triangles, others, join, moved, report)) {
             piece_of.push_back(piece_of[parent]);
-            pieces[piece_of[parent]].triangles.push_back(t++);
+            if (piece_of[parent] != kNone) pieces[piece_of[parent]].triangles.push_back(t);
+            ++t;
         }
     }
 }

@@ -273,7 +273,9 @@ Space divide_space(const Surface& parts, const std::vector<Opening>& openings, c
         if (is_new) space.parts.push_back(space.part_of[t]);
         part_of.push_back(it->second);
     }
-    space.complex = cut_at_intersections(all, {options.join, parts_of(space)}, context);
+    std::vector<bool> stays;
+    for (Index t = 0; t < all.triangles.size(); ++t) stays.push_back(space.is_of_opening(t));
+    space.complex = cut_at_intersections(all, {options.join, parts_of(space), stays}, context);
     context.report("domain", "regions", 0.6);
     auto look = [&] {
         space.regions = find_regions(space.complex.surface);
