@@ -125,7 +125,7 @@ struct Made {
     FillReport report;
 };
 Made with_cubes(const Domain& domain, const SizeOptions& sizes, const std::vector<LayerRecipe>& recipes = {},
-                int threads = 0, FillCore core = FillCore::cubes) {
+                int threads = 0, FillCore core = FillCore::cubes, FillCells cells = FillCells::tetrahedra) {
     Made out;
     const SizeField field = make_size_field(domain, sizes);
     out.surface = mesh_surface(domain, field);
@@ -133,7 +133,10 @@ Made with_cubes(const Domain& domain, const SizeOptions& sizes, const std::vecto
     context.threads = threads;
     FillOptions options;
     options.core = core;
-    if (recipes.empty())
+    options.cells = cells;
+    if (recipes.empty() && cells == FillCells::polyhedra)
+        out.mesh = fill_with_polyhedra(out.surface, field, options, context, &out.report);
+    else if (recipes.empty())
         out.mesh = fill_with_tetrahedra(out.surface, field, options, context, &out.report);
     else
         out.mesh = fill_with_layers(out.surface, grow_layers(out.surface, field, {.recipes = recipes}, context), field,
@@ -231,11 +234,59 @@ TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
                             [](CellType t) { return t == CellType::tetrahedron; }));
 }
 
+/// Sides divided where levels meet, layers, two regions, and nothing cut up.
+TEST(Cubes, BecomePolyhedraWithWhatIsRoundThem) {
+    const Surface room = split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1.6, 1.6}, "room"), 40);
+    const Surface ball = kit::sphere({0.4, 0.35, 0.4}, 0.2, 3);
+    const Domain d = choose_regions(divide_space(joined({room, ball})),
+                                    {{.name = "air", .inside = Vec3{0.1, 0.1, 0.1}},
+                                     {.name = "iron", .kind = RegionKind::solid, .inside = Vec3{0.4, 0.35, 0.4}}},
+                                    LengthUnit{"m", 1});
+    SizeOptions sizes = even(0.08);
+    Refinement r;
+    r.volume = BallVolume{{0, 0, 0}, 0.5};
+    r.size = 0.04;
+    sizes.refine = {r};
+    LayerRecipe layers;
+    layers.on = {"room-1"};
+    layers.first_height = 0.005;
+    layers.count = 4;
+    layers.growth = 1.3;
+    auto made_with = [&](FillCore core, int threads = 0) {
+        return with_cubes(d, sizes, {layers}, threads, core, FillCells::polyhedra);
+    };
+    const Made plain = made_with(FillCore::same), made = made_with(FillCore::cubes);
+    EXPECT_GT(made.report.cubes, 3000U);
+    const QualityReport q = assess(made.mesh), p = assess(plain.mesh);
+    EXPECT_GT(made.report.cube_volume, 0.4 * q.volume);
+    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 1e-5);
+    ASSERT_EQ(q.zone_areas.size(), p.zone_areas.size());
+    for (std::size_t k = 0; k < q.zone_areas.size(); ++k) EXPECT_NEAR(q.zone_areas[k], p.zone_areas[k], 1e-4);
+    EXPECT_GT(q.metric("visibility").min, 0.05);
+    EXPECT_LT(q.metric("non-orthogonality").max, 65);
+    EXPECT_LT(q.metric("non-orthogonality").mean, 6);
+    EXPECT_LT(q.metric("volume ratio").max, 20);
+    // Far from everything cells are cubes of the lattice.
+    std::size_t n_lattice = 0;
+    const kit::Cells cells(made.mesh);
+    for (Index c = 0; c < made.mesh.n_cells(); ++c)
+        n_lattice += std::abs(cells.volume[c] / std::pow(0.08 * 1.2 * 0.95, 3) - 1) < 1e-5 ? 1 : 0;
+    EXPECT_GT(n_lattice, 100U);
+    for (const int threads : {1, 7}) {
+        const Made again = made_with(FillCore::cubes, threads);
+        EXPECT_EQ(again.mesh.points, made.mesh.points);
+        EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
+    }
+}
+
 TEST(Cubes, KeepLinearFieldsExact) {
-    const Made m = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 1})), even(0.05));
-    EXPECT_GT(m.report.cubes, 1000U);
-    EXPECT_LT(kit::linear_gradient_error(m.mesh), 1e-10);
-    EXPECT_LT(kit::Cells(m.mesh).worst_gap, 1e-12);
+    for (const FillCells cells : {FillCells::tetrahedra, FillCells::polyhedra}) {
+        const Made m =
+            with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 1})), even(0.05), {}, 0, FillCore::cubes, cells);
+        EXPECT_GT(m.report.cubes, 1000U);
+        EXPECT_LT(kit::linear_gradient_error(m.mesh), 1e-10);
+        EXPECT_LT(kit::Cells(m.mesh).worst_gap, 1e-12);
+    }
 }
 
 }  // namespace
