@@ -58,7 +58,7 @@ void draw_of_surface(const DrawOptions& o) {
     if (o.defects)
         draw_defects(o.output, surface, examine(surface), options);
     else if (o.openings)
-        draw_openings(o.output, surface, find_openings(surface), options);
+        draw_openings(o.output, surface, find_openings(surface, {.join = usual_seam(surface)}), options);
     else if (!o.cut.empty() || !o.worst.empty() || !o.stack.empty())
         throw InputError(fmt::format("{}: a surface has no cells to cut; draw a mesh", o.input));
     else if (!o.histogram.empty()) {

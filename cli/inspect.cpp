@@ -97,10 +97,11 @@ int inspect(const InspectOptions& o) {
     }
     if (!o.page_file.empty()) {
         const Surface shown = divided(model, wants_mends(o) ? mended.surface : model.surface);
-        const std::vector<Opening> found = find_openings(shown);
+        const double seam = usual_seam(shown);
+        const std::vector<Opening> found = find_openings(shown, {.join = seam});
         std::optional<Space> closed;  // with the openings closed, so that the flow's own volume is among them
         try {
-            closed = divide_space(shown, found);
+            closed = divide_space(shown, found, {.join = seam});
         } catch (const GeometryError& e) {
             tell(fmt::format("anvilcast: volumes are left out of the page: {}\n", e.what()));
         }

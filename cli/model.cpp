@@ -46,6 +46,11 @@ Model read_model(const ModelOptions& o) {
     return model;
 }
 
+double usual_seam(const Surface& surface) {
+    constexpr double kShareOfExtent = 3e-4;
+    return kShareOfExtent * surface.bounds().diagonal();
+}
+
 Surface divided(const Model& model, const Surface& surface) {
     return split_at_sharp_edges(surface, model.split_angles);
 }

@@ -28,6 +28,9 @@ struct Model {
 /// All files as one model: what belongs together is welded exactly.
 Model read_model(const ModelOptions& o);
 
+/// Bodies this close to each other, metres, are halves of one unless somebody says how far.
+double usual_seam(const Surface& surface);
+
 /// Zones divided as a build would do it, for people; a surface goes out as it came in, though.
 Surface divided(const Model& model, const Surface& surface);
 

@@ -11,9 +11,6 @@
 namespace cli {
 namespace {
 
-/// Bodies that are this much of the model's extent apart are halves of one, unless --join says how far.
-constexpr double kSeam = 3e-4;
-
 struct Options : ModelOptions {
     std::string join_text;
 };
@@ -21,7 +18,7 @@ struct Options : ModelOptions {
 int openings(const Options& o) {
     const Model model = read_model(o);
     const double diagonal = model.surface.bounds().diagonal();
-    const double join = length_or(o.join_text, model.unit, kSeam * diagonal);
+    const double join = length_or(o.join_text, model.unit, usual_seam(model.surface));
     if (!(join >= 0 && join < diagonal))
         throw InputError(fmt::format("--join {} is not a distance within the model", o.join_text));
     const std::vector<Opening> found = find_openings(divided(model, model.surface), {.join = join});

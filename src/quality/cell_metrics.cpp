@@ -237,7 +237,10 @@ CellFigures CellProbe::of_any(std::size_t cell) {
     at(out, MetricId::volume) = m_.cell[cell].volume;
     corner_angles(cell, out);
     dihedral_angles(out);
-    if (mesh_.cell_types[cell] != CellType::polyhedron) {
+    // A polyhedron may be concave at an edge: whether its centre sees it all is what counts, and `visibility` tells.
+    if (mesh_.cell_types[cell] == CellType::polyhedron) {
+        at(out, MetricId::largest_dihedral) = kNan;
+    } else {
         at(out, MetricId::aspect_ratio) = aspect_ratio(cell);
         at(out, MetricId::corner_determinant) = corner_determinant(cell);
     }

@@ -43,8 +43,9 @@ struct Kinds {
             case MetricId::warp:
                 return polygons && !is_plane;
             // The sheet that a plane mesh is drawn out to says nothing here.
-            case MetricId::smallest_dihedral:
             case MetricId::largest_dihedral:
+                return !is_plane && (tetrahedra || others);
+            case MetricId::smallest_dihedral:
             case MetricId::closedness:
                 return !is_plane;
             default:

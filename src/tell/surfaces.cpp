@@ -318,9 +318,14 @@ std::string openings_json(const std::vector<Opening>& openings, const std::strin
 
 std::string opening_snippet(const Opening& opening, const std::string& name, const LengthUnit& unit) {
     const Vec3 near = rounded_place(opening, unit);
-    return fmt::format(
-        "[[opening]]\nname = \"{}\"\nrole = \"inlet\"  # or \"outlet\"\nnear = [{:.10g}, {:.10g}, {:.10g}]\n", name,
-        near.x, near.y, near.z);
+    const std::string seam = opening.seam > 0
+                                 ? fmt::format("# its rim runs across a seam: [domain] join = \"{}\" closes it\n",
+                                               format_length(1.2 * opening.seam, unit))
+                                 : "";
+    return seam +
+           fmt::format(
+               "[[opening]]\nname = \"{}\"\nrole = \"inlet\"  # or \"outlet\"\nnear = [{:.10g}, {:.10g}, {:.10g}]\n",
+               name, near.x, near.y, near.z);
 }
 
 }  // namespace anvilcast

@@ -102,6 +102,7 @@ TEST(Polyhedra, KeepABoxToTheLastBit) {
     EXPECT_LT(q.metric("non-orthogonality").max, 65.001);
     EXPECT_GT(q.metric("orthogonality").min, 0.2);
     EXPECT_LT(q.metric("volume ratio").p99, 3);
+    EXPECT_TRUE(q.is_fit) << q.verdict;
 }
 
 TEST(Polyhedra, WithoutVolumeBecomeOneWithANeighbour) {
