@@ -197,7 +197,7 @@ def main():
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--kind", choices=KINDS)
     parser.add_argument("--only", help="tetrahedra, polyhedra, tetrahedra+layers or polyhedra+layers")
-    parser.add_argument("--core", choices=["same", "cubes"], default="same", help="cubes go with tetrahedra alone")
+    parser.add_argument("--core", choices=["same", "cubes"], default="same")
     parser.add_argument("--keep", help="directory for the cases that failed")
     parser.add_argument("--check", help="command that judges a mesh")
     arguments = parser.parse_args()
@@ -210,8 +210,6 @@ def main():
             for layers in (False, True):
                 how = cells + ("+layers" if layers else "")
                 if arguments.only and arguments.only != how:
-                    continue
-                if arguments.core == "cubes" and cells == "polyhedra":
                     continue
                 folder = tempfile.mkdtemp(prefix="random-body-")
                 make_case(folder, kind, seed, cells, layers, arguments.core)
