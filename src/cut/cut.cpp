@@ -170,7 +170,15 @@ CutSurface cut_at_intersections(const Surface& surface, const CutOptions& option
         }
         out.points_added += n_points;
     }
-    if (options.join > 0) drop_folds(complex, part_of, is_doubled);
+    if (options.join > 0) {
+        // What was joined long before may be flat as well: once more, with all of it.
+        Complex flat = complex;
+        flat.is_settled.assign(flat.triangles.size(), false);
+        tidy(flat, normals, kGrain * ulp);
+        std::size_t n_points = 0;
+        if (come_to_rest(flat, normals, ulp, n_points, context)) complex = std::move(flat);
+        drop_folds(complex, part_of, is_doubled);
+    }
     return finished(complex, surface, std::move(out));
 }
 
