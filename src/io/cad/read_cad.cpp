@@ -244,7 +244,7 @@ SurfaceFile received(io::ArchiveReader& in) {
 
 /// A sound file takes a second for each of its megabytes, and a few where its faces are intricate.
 io::ApartLimits limits_for(const std::string& name, const ReadSurfaceOptions& options) {
-    constexpr double kLeastSeconds = 15, kSecondsPerMegabyte = 60, kMegabyte = 1e6;
+    constexpr double kLeastSeconds = 8, kSecondsPerMegabyte = 60, kMegabyte = 1e6;
     constexpr std::size_t kLeastBytes = 1'600'000'000, kBytesPerByte = 500;
     std::error_code code;
     const std::uintmax_t size = std::filesystem::file_size(name, code);
