@@ -58,29 +58,19 @@ VolumeMesh assemble_polyhedra(FacesOfPolyhedra&& in) {
     };
     const std::size_t n = in.owner.size(), n_cells = in.cell_region.size();
     VolumeMesh mesh;
-    mesh.face_offsets.assign(1, 0);
-    mesh.face_offsets.reserve(n + 1);
     mesh.face_points.reserve(in.face_points.size());
-    mesh.owner.reserve(n);
     for (const Zone& z : in.zones) mesh.zones.push_back(without_faces(z));
-    for (const Index f : face_order(n, n_cells, in.zones.size(), sides)) {
+    mesh.cell_types.assign(n_cells, CellType::polyhedron);
+    auto add_points = [&](Index f, std::vector<Index>& points) {
         const auto begin = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f]),
                    end = in.face_points.begin() + static_cast<std::ptrdiff_t>(in.face_offsets[f + 1]);
-        const FaceSides s = sides(f);
-        if (s.owner == in.owner[f])
-            mesh.face_points.insert(mesh.face_points.end(), begin, end);
+        if (sides(f).owner == in.owner[f])
+            points.insert(points.end(), begin, end);
         else
-            mesh.face_points.insert(mesh.face_points.end(), std::make_reverse_iterator(end),
-                                    std::make_reverse_iterator(begin));
-        if (s.zone != kNone && mesh.zones[s.zone].n_faces++ == 0) mesh.zones[s.zone].first_face = mesh.owner.size();
-        mesh.face_offsets.push_back(mesh.face_points.size());
-        mesh.owner.push_back(s.owner);
-        if (s.neighbour != kNone) mesh.neighbour.push_back(s.neighbour);
-    }
-    for (BoundaryZone& zone : mesh.zones)
-        if (zone.n_faces == 0) zone.first_face = n;
+            points.insert(points.end(), std::make_reverse_iterator(end), std::make_reverse_iterator(begin));
+    };
+    put_faces(n, sides, add_points, mesh);
     mesh.points = std::move(in.points);
-    mesh.cell_types.assign(n_cells, CellType::polyhedron);
     mesh.cell_offsets.assign(n_cells + 1, 0);
     mesh.cell_region = std::move(in.cell_region);
     mesh.regions = std::move(in.regions);

@@ -28,11 +28,29 @@ struct Complex {
 
 Complex complex_of(const Surface& surface);
 
+/// Takes out the triangles that `keep(t)` is false for; asked once each, in order.
+template <typename Keep>
+void keep_triangles(Complex& c, Keep keep) {
+    Index n = 0;
+    for (Index t = 0; t < c.triangles.size(); ++t) {
+        if (!keep(t)) continue;
+        if (n != t) {
+            c.triangles[n] = c.triangles[t];
+            c.origins[n] = std::move(c.origins[t]);
+            c.is_settled[n] = c.is_settled[t];
+        }
+        ++n;
+    }
+    c.triangles.resize(n);
+    c.origins.resize(n);
+    c.is_settled.resize(n);
+}
+
 /// An edge that is a feature becomes several, by the points on it.
 void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on);
 
-/// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `part_of`:
-/// of each input triangle.
+/// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `part_of` and
+/// `stays`: of each input triangle, see CutOptions.
 void join_pieces(Complex& complex, const std::vector<std::string>& part_of, const std::vector<bool>& stays, double join,
                  CutSurface& report);
 

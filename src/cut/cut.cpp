@@ -87,17 +87,7 @@ void drop_folds(Complex& complex, const std::vector<std::string>& part_of, const
         }
         return std::all_of(net.begin(), net.end(), [](const auto& n) { return n.second == 0; });
     };
-    Index n = 0;
-    for (Index t = 0; t < complex.triangles.size(); ++t) {
-        if (complex.origins[t].size() > 1 && is_fold(complex.origins[t])) continue;
-        complex.triangles[n] = complex.triangles[t];
-        complex.is_settled[n] = complex.is_settled[t];
-        if (n != t) complex.origins[n] = std::move(complex.origins[t]);
-        ++n;
-    }
-    complex.triangles.resize(n);
-    complex.origins.resize(n);
-    complex.is_settled.resize(n);
+    keep_triangles(complex, [&](Index t) { return complex.origins[t].size() < 2 || !is_fold(complex.origins[t]); });
 }
 
 [[noreturn]] void report_unrest(const Complex& complex) {

@@ -77,23 +77,6 @@ void merge_near_points(Complex& c, double grain) {
     }
 }
 
-template <typename Keep>
-void keep_triangles(Complex& c, Keep keep) {
-    Index n = 0;
-    for (Index t = 0; t < c.triangles.size(); ++t) {
-        if (!keep(t)) continue;
-        if (n != t) {
-            c.triangles[n] = c.triangles[t];
-            c.origins[n] = std::move(c.origins[t]);
-            c.is_settled[n] = c.is_settled[t];
-        }
-        ++n;
-    }
-    c.triangles.resize(n);
-    c.origins.resize(n);
-    c.is_settled.resize(n);
-}
-
 void drop_collapsed(Complex& c) {
     keep_triangles(c, [&](Index t) {
         const Triangle& v = c.triangles[t];

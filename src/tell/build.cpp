@@ -41,6 +41,9 @@ std::string left_out_text(const std::vector<SpaceCell>& cells, const LengthUnit&
 
 std::string cubes_text(const BuildResult& r) {
     if (r.fill.cubes == 0) return "";
+    if (std::find(r.mesh.cell_types.begin(), r.mesh.cell_types.end(), CellType::hexahedron) == r.mesh.cell_types.end())
+        return fmt::format("  {} cubes fill {:.0f} % of the volume; polyhedra there are about their corners\n",
+                           grouped(r.fill.cubes), 100 * r.fill.cube_volume / r.quality.volume);
     return fmt::format("  {} whole cubes; these and the divided ones fill {:.0f} % of the volume\n",
                        grouped(r.fill.cubes), 100 * r.fill.cube_volume / r.quality.volume);
 }

@@ -190,24 +190,32 @@ TEST(Cubes, ShareAllFacesWhateverTheSizes) {
     }
 }
 
-TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
-    // A ball of another region in a room, layers on one of its sides, finer beside a corner.
+/// A ball of another region in a room.
+Domain room_with_ball() {
     const Surface room = split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1.6, 1.6}, "room"), 40);
     const Surface ball = kit::sphere({0.4, 0.35, 0.4}, 0.2, 3);
-    const Domain d = choose_regions(divide_space(joined({room, ball})),
-                                    {{.name = "air", .inside = Vec3{0.1, 0.1, 0.1}},
-                                     {.name = "iron", .kind = RegionKind::solid, .inside = Vec3{0.4, 0.35, 0.4}}},
-                                    LengthUnit{"m", 1});
-    SizeOptions sizes = even(0.06);
-    Refinement r;
-    r.volume = BallVolume{{0, 0, 0}, 0.1};
-    r.size = 0.03;
-    sizes.refine = {r};
+    return choose_regions(divide_space(joined({room, ball})),
+                          {{.name = "air", .inside = Vec3{0.1, 0.1, 0.1}},
+                           {.name = "iron", .kind = RegionKind::solid, .inside = Vec3{0.4, 0.35, 0.4}}},
+                          LengthUnit{"m", 1});
+}
+LayerRecipe layers_on_one_side() {
     LayerRecipe layers;
     layers.on = {"room-1"};
     layers.first_height = 0.005;
     layers.count = 4;
     layers.growth = 1.3;
+    return layers;
+}
+
+TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
+    const Domain d = room_with_ball();
+    SizeOptions sizes = even(0.06);
+    Refinement r;
+    r.volume = BallVolume{{0, 0, 0}, 0.1};
+    r.size = 0.03;
+    sizes.refine = {r};
+    const LayerRecipe layers = layers_on_one_side();
     const Made plain = with_cubes(d, sizes, {layers}, 0, FillCore::same), made = with_cubes(d, sizes, {layers});
     EXPECT_GT(made.report.cubes, 3000U);
     EXPECT_EQ(plain.report.cubes, 0U);
@@ -236,22 +244,13 @@ TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
 
 /// Sides divided where levels meet, layers, two regions, and nothing cut up.
 TEST(Cubes, BecomePolyhedraWithWhatIsRoundThem) {
-    const Surface room = split_at_sharp_edges(kit::box({0, 0, 0}, {2, 1.6, 1.6}, "room"), 40);
-    const Surface ball = kit::sphere({0.4, 0.35, 0.4}, 0.2, 3);
-    const Domain d = choose_regions(divide_space(joined({room, ball})),
-                                    {{.name = "air", .inside = Vec3{0.1, 0.1, 0.1}},
-                                     {.name = "iron", .kind = RegionKind::solid, .inside = Vec3{0.4, 0.35, 0.4}}},
-                                    LengthUnit{"m", 1});
+    const Domain d = room_with_ball();
     SizeOptions sizes = even(0.08);
     Refinement r;
     r.volume = BallVolume{{0, 0, 0}, 0.5};
     r.size = 0.04;
     sizes.refine = {r};
-    LayerRecipe layers;
-    layers.on = {"room-1"};
-    layers.first_height = 0.005;
-    layers.count = 4;
-    layers.growth = 1.3;
+    const LayerRecipe layers = layers_on_one_side();
     auto made_with = [&](FillCore core, int threads = 0) {
         return with_cubes(d, sizes, {layers}, threads, core, FillCells::polyhedra);
     };

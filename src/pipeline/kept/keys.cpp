@@ -15,7 +15,7 @@ namespace anvilcast::kept {
 namespace {
 
 /// Changed whenever a stage that was kept by an older program of the same version must not be used.
-constexpr int kFormat = 5;
+constexpr int kFormat = 6;
 
 struct PartContent {
     std::string file;  ///< as warnings name it
