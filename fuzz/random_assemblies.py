@@ -4,7 +4,8 @@ lies in the seams themselves may be the flow's or a body's.
 
     random_assemblies.py TOOL --count 40 --seed 1 [--only KIND] [--keep DIR]
 
-A line for each: what it is, how far volume and wetted area are off. Exit status 1 when one is wrong.
+Each is tried twice: every body a file of its own, and all in one file. A line for each: what it is, how far volume and
+wetted area are off. Exit status 1 when one is wrong.
 """
 
 import argparse
@@ -202,32 +203,50 @@ def plates(r):
     return a
 
 
-def write_stl(path, triangles):
+def turned(a, r):
+    """All of it turned and moved at random: nothing lies along the axes any more, nor is a coordinate round."""
+    a1, a2, a3 = (r.uniform(0, 2 * math.pi) for _ in range(3))
+    shift = [r.uniform(-500, 500) for _ in range(3)]
+
+    def place(p):
+        x, y, z = p
+        x, y = x * math.cos(a1) - y * math.sin(a1), x * math.sin(a1) + y * math.cos(a1)
+        y, z = y * math.cos(a2) - z * math.sin(a2), y * math.sin(a2) + z * math.cos(a2)
+        x, y = x * math.cos(a3) - y * math.sin(a3), x * math.sin(a3) + y * math.cos(a3)
+        return (x + shift[0], y + shift[1], z + shift[2])
+
+    a.bodies = [[tuple(map(place, t)) for t in body] for body in a.bodies]
+
+
+def write_stl(path, bodies):
     with open(path, "w", encoding="ascii") as out:
-        out.write("solid body\n")
-        for t in triangles:
-            out.write("facet normal 0 0 0\nouter loop\n")
-            for p in t:
-                out.write("vertex %.12g %.12g %.12g\n" % p)
-            out.write("endloop\nendfacet\n")
-        out.write("endsolid body\n")
+        for body in bodies:
+            out.write("solid body\n")
+            for t in body:
+                out.write("facet normal 0 0 0\nouter loop\n")
+                for p in t:
+                    out.write("vertex %.12g %.12g %.12g\n" % p)
+                out.write("endloop\nendfacet\n")
+            out.write("endsolid body\n")
 
 
-def write_case(folder, a):
-    lines = ['[case]\nname = "assembly"\nunit = "mm"']
-    for k, body in enumerate(a.bodies):
-        write_stl(folder / f"b{k}.stl", body)
+def write_case(folder, a, together):
+    """The case's file and those of its bodies; tells the latter."""
+    lines, files = ['[case]\nname = "assembly"\nunit = "mm"'], []
+    for k, bodies in enumerate([a.bodies] if together else [[body] for body in a.bodies]):
+        files.append(folder / f"b{k}.stl")
+        write_stl(files[-1], bodies)
         lines.append(f'[[part]]\nfile = "b{k}.stl"\nunit = "mm"')
     lines.append('[[opening]]\nname = "end-*"\nrole = "inlet"\nall = true')
     lines.append('[[region]]\nname = "flow"\ninside = { opening = "end-1" }')
     lines.append(f"[domain]\njoin = {JOIN}\n[sizing]\nsurface = 8\nlargest = 12")
     (folder / "case.toml").write_text("\n".join(lines) + "\n", encoding="ascii")
+    return files
 
 
-def fault_of(tool, folder, a):
+def fault_of(tool, folder, files, a):
     """What is wrong, or nothing; and the figures."""
-    files = [str(folder / f"b{k}.stl") for k in range(len(a.bodies))]
-    found = subprocess.run([tool, "openings", "--unit", "mm", "--json", "--join", str(JOIN), *files],
+    found = subprocess.run([tool, "openings", "--unit", "mm", "--json", "--join", str(JOIN), *map(str, files)],
                            capture_output=True, text=True, timeout=300, check=False)
     plan = subprocess.run([tool, "plan", "--json", str(folder / "case.toml")], capture_output=True, text=True,
                           timeout=300, check=False)
@@ -248,34 +267,43 @@ def fault_of(tool, folder, a):
     return "", figures
 
 
+def tried(tool, folder, a, together):
+    files = write_case(folder, a, together)
+    begin = time.monotonic()
+    try:
+        fault, figures = fault_of(tool, folder, files, a)
+    except subprocess.TimeoutExpired:
+        fault, figures = "no end within 300 s", ""
+    print(f"  {'in one file' if together else 'a file each'}: {figures} {time.monotonic() - begin:.1f} s"
+          f"{'  WRONG: ' + fault if fault else ''}", flush=True)
+    return bool(fault)
+
+
 def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("tool")
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--only", choices=["ducts", "plates"])
-    parser.add_argument("--keep", type=pathlib.Path, help="directory for what went wrong")
+    parser.add_argument("--keep", type=pathlib.Path, help="directory for what is tried")
     o = parser.parse_args()
     wrong = 0
     for k in range(o.count):
         seed = o.seed * 100000 + k
         kind = o.only or ("ducts" if k % 2 == 0 else "plates")
-        a = {"ducts": ducts, "plates": plates}[kind](random.Random(seed))
-        with tempfile.TemporaryDirectory() as directory:
-            folder = pathlib.Path(directory)
-            if o.keep:
-                folder = o.keep / str(seed)
-                folder.mkdir(parents=True, exist_ok=True)
-            write_case(folder, a)
-            begin = time.monotonic()
-            try:
-                fault, figures = fault_of(o.tool, folder, a)
-            except subprocess.TimeoutExpired:
-                fault, figures = "no end within 300 s", ""
-        wrong += bool(fault)
-        print(f"{seed} {kind}, {len(a.bodies)} bodies: {figures} {time.monotonic() - begin:.1f} s"
-              f"{'  WRONG: ' + fault if fault else ''}", flush=True)
-    print(f"{o.count} assemblies, {wrong} wrong")
+        r = random.Random(seed)
+        a = {"ducts": ducts, "plates": plates}[kind](r)
+        if k % 4 > 1:
+            turned(a, r)
+        print(f"{seed} {kind}, {len(a.bodies)} bodies{', turned' if k % 4 > 1 else ''}")
+        for together in (False, True):
+            with tempfile.TemporaryDirectory() as directory:
+                folder = pathlib.Path(directory)
+                if o.keep:
+                    folder = o.keep / f"{seed}{'-one' if together else ''}"
+                    folder.mkdir(parents=True, exist_ok=True)
+                wrong += tried(o.tool, folder, a, together)
+    print(f"{o.count} assemblies tried both ways, {wrong} wrong")
     return 1 if wrong else 0
 
 

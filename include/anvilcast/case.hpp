@@ -117,7 +117,8 @@ struct Case {
     std::vector<PeriodicRequest> periodic;
     double join = 0;  ///< parts within this distance are joined, metres
     bool drop_leftovers = false;
-    double absorb = 0;  ///< details narrower than this are taken out of the parts; metres, 0: none
+    double absorb = 0;           ///< details narrower than this are taken out of the parts; metres, 0: none
+    bool absorbs_steps = false;  ///< nobody asked for that: it follows from `join`
     SizeOptions sizing;
     SurfaceMeshOptions surface;
     std::optional<FlowSpec> flow;

@@ -17,8 +17,8 @@ struct CutOptions {
     /// Bodies within this distance (metres) of each other are laid onto each other before cutting, all along, whether
     /// their triangles fit or not: the smaller one onto the larger. 0: none are.
     double join = 0;
-    /// What each input triangle is of; left out: the part of its zone. Triangles of one part that have a point in
-    /// common are not laid onto each other.
+    /// What each input triangle is of; left out: the part of its zone. A part may be several bodies: what is connected
+    /// within it over edges is one, and is not laid onto itself.
     std::vector<std::string> part_of = {};
     /// Of each input triangle: it is joined with nothing, as it was made for bodies that are joined already. Left out:
     /// none is such.

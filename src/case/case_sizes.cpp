@@ -63,6 +63,10 @@ std::string name_of(const Refinement& r, std::size_t number, const std::string& 
 
 }  // namespace
 
+/// Joining leaves steps and notches as deep as the seams were wide, at both sides of a body. Tried on 30 assemblies made
+/// at random: with 2 four were left with needles, with 3 one.
+constexpr double kAbsorbOfJoin = 3;
+
 void read_sizing(Section& s, Case& c) {
     SizeOptions& o = c.sizing;
     o.surface = s.positive_length("surface");
@@ -73,7 +77,9 @@ void read_sizing(Section& s, Case& c) {
     o.across_gaps = s.number("across_gaps", 0.5, 100).value_or(0);
     o.gap_floor = s.positive_length("gap_floor");
     o.feature_angle = s.number("feature_angle", 1, 179).value_or(o.feature_angle);
-    c.absorb = s.positive_length("absorb");
+    const auto absorb = s.distance("absorb");
+    c.absorb = absorb.value_or(kAbsorbOfJoin * c.join);
+    c.absorbs_steps = !absorb && c.join > 0;
     c.surface.feature_angle = o.feature_angle;
     c.surface.tolerance = s.distance("tolerance").value_or(0);
     c.surface.curved = s.truth("curved").value_or(false);

@@ -49,9 +49,9 @@ void keep_triangles(Complex& c, Keep keep) {
 /// An edge that is a feature becomes several, by the points on it.
 void divide_feature_edge(Complex& complex, Edge edge, std::vector<Index> on);
 
-/// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `part_of` and
-/// `stays`: of each input triangle, see CutOptions.
-void join_pieces(Complex& complex, const std::vector<std::string>& part_of, const std::vector<bool>& stays, double join,
+/// Lays pieces that run along each other within `join` (metres) onto each other, exactly: see conform(). `body_of` and
+/// `stays`: of each input triangle, see bodies_of() and CutOptions.
+void join_pieces(Complex& complex, const std::vector<Index>& body_of, const std::vector<bool>& stays, double join,
                  CutSurface& report);
 
 /// Makes equal points one, coinciding triangles one, and removes triangles that are collinear or, because of

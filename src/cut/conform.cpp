@@ -87,6 +87,7 @@ class Conformer {
         divide_others();
         for (const auto& [p, target] : target_) move(p, target.place);
         imprint(c_, other_, other_edges_, target_, own_pieces(), parents_);
+        take_corners();
         return std::move(parents_);
     }
 
@@ -152,8 +153,9 @@ class Conformer {
         return best;
     }
 
-    /// Which of the other's edges and corners lie within flat faces: there both triangles reach far beyond the
-    /// tolerance and lie in one plane, but for that. Where that is not sure, they do not.
+    /// Which of the other's edges and corners lie within flat faces: there the triangles on both sides reach far beyond
+    /// the tolerance and lie in one plane, but for that. Where that is not sure, they do not. Where a body has been
+    /// laid onto a face there are two on each side.
     void find_flat_edges() {
         is_flat_.assign(other_edges_.size(), false);
         is_in_face_.assign(other_.point.size(), true);
@@ -164,26 +166,32 @@ class Conformer {
         }
     }
     bool is_flat(Index e) const {
-        if (other_edges_.n_uses(e) != 2) return false;
         const Vec3 &a = other_.place[other_edges_.ends(e)[0]], &b = other_.place[other_edges_.ends(e)[1]];
-        std::array<Vec3, 2> away;  // from the edge to the third corner, square to it
-        for (std::size_t k = 0; k < 2; ++k) {
-            const auto& use = other_edges_.begin(e)[k];
-            if (use.triangle >= other_.n_solid) return false;
-            const Vec3& tip = other_.place[other_.corners[use.triangle][(use.side + 2) % 3]];
-            away[k] = tip - a - (b - a) * (dot(tip - a, b - a) / dot(b - a, b - a));
+        std::vector<Vec3> away;  // from the edge to the third corner, square to it
+        for (const auto* use = other_edges_.begin(e); use != other_edges_.end(e); ++use) {
+            if (use->triangle >= other_.n_solid) return false;
+            const Vec3& tip = other_.place[other_.corners[use->triangle][(use->side + 2) % 3]];
+            away.push_back(tip - a - (b - a) * (dot(tip - a, b - a) / dot(b - a, b - a)));
         }
-        const Vec3 first = normalized(away[0]), second = normalized(away[1]);
-        if (!(dot(first, second) < 0)) return false;
-        const double sine = length(cross(first, second)), low = std::min(length(away[0]), length(away[1]));
-        return sine <= kAsMade || (low >= kFarBeyond * join_ && kFarBeyond * sine < 1 && sine * low <= join_);
+        bool has_both_sides = false;
+        for (const Vec3& other : away) {
+            const Vec3 first = normalized(away.front()), second = normalized(other);
+            has_both_sides = has_both_sides || dot(first, second) < 0;
+            const double sine = length(cross(first, second)), low = std::min(length(away.front()), length(other));
+            if (sine > kAsMade && !(low >= kFarBeyond * join_ && kFarBeyond * sine < 1 && sine * low <= join_))
+                return false;
+        }
+        return has_both_sides;
     }
 
     /// Whose corner was within reach before it was laid onto a third one follows it there.
     double from_corner(Index v, const Vec3& p) const {
         const double now = distance(other_.place[v], p);
         const auto before = moved_.find(other_.point[v]);
-        return now > 2 * join_ || before == moved_.end() ? now : std::min(now, distance(before->second, p));
+        double least = now;
+        if (now <= 2 * join_ && before != moved_.end())
+            for (const Vec3& place : before->second) least = std::min(least, distance(place, p));
+        return least;
     }
 
     Target target_of(const ExactPoint& p) const {
@@ -279,8 +287,10 @@ class Conformer {
         place_of_.resize(other_.point.size());
         for (Index v = 0; v < other_.point.size(); ++v) {
             auto hit = own_tree_.closest(other_.place[v]);
-            if (const auto before = moved_.find(other_.point[v]); hit.distance > join_ && before != moved_.end())
-                hit = own_tree_.closest(before->second);
+            if (const auto before = moved_.find(other_.point[v]); before != moved_.end())
+                for (auto place = before->second.begin(); hit.distance > join_ && place != before->second.end();
+                     ++place)
+                    hit = own_tree_.closest(*place);
             if (hit.triangle != kNone && hit.distance <= join_)
                 place_of_[v] = place_on(hit.triangle, other_.place[v], {LiesOn::Kind::corner, v, exact(other_, v)},
                                         is_in_face_[v] ? kWithinFace * join_ : join_);
@@ -312,36 +322,47 @@ class Conformer {
     /// `near`: the edges of the other that may be near e.
     void place_crossing(Index e, Index f, const std::vector<Index>& near) {
         const auto &own_ends = edges_.ends(e), &other_ends = other_edges_.ends(f);
-        const Vec3 &a = own_.place[own_ends[0]], &b = own_.place[own_ends[1]], &c = other_.place[other_ends[0]],
-                   &d = other_.place[other_ends[1]];
-        if (run_along(a, b, c, d, is_flat_[f] ? kWithinFace * join_ : join_))
+        // An edge within a flat face draws nothing to itself: what meets it is the own edge as it will lie.
+        const std::array<Vec3, 2> end =
+            is_flat_[f] ? places_after(own_ends) : std::array{own_.place[own_ends[0]], own_.place[own_ends[1]]};
+        const Vec3 &c = other_.place[other_ends[0]], &d = other_.place[other_ends[1]];
+        if (run_along(end[0], end[1], c, d, is_flat_[f] ? kWithinFace * join_ : join_))
             return;  // they are joined by their corners
-        const auto [s, u] = closest_shares(a, b, c, d);
-        const Vec3 here = a + (b - a) * s, there = c + (d - c) * u;
+        const auto [s, u] = closest_shares(end[0], end[1], c, d);
+        const Vec3 here = end[0] + (end[1] - end[0]) * s, there = c + (d - c) * u;
         if (distance(here, there) > join_) return;
         // Near an end of either the corner there is what is joined.
         for (std::size_t k = 0; k < 2; ++k) {
-            const Vec3& end = k == 0 ? c : d;
-            if (distance(there, end) > join_) continue;
             const auto& place = place_of_[other_ends[k]];
-            if (place && (is_on_edge(*place, e) || u == 0 || u == 1)) return;
+            if (!place || (distance(there, k == 0 ? c : d) > join_ && !is_flat_[f])) continue;
+            if (is_on_edge(*place, e) || u == 0 || u == 1) return;
         }
         for (std::size_t k = 0; k < 2; ++k) {
-            const double far = distance(here, k == 0 ? a : b);
-            if (far > join_) continue;
+            if (distance(here, end[k]) > join_) continue;
             const auto at = target_.find(own_.point[own_ends[k]]);
             if (at == target_.end()) continue;
             const Vec3 goes_to = at->second.place.approx();
             const double share = dot(goes_to - c, d - c) / dot(d - c, d - c);
             const bool is_on_f = share > 0 && share < 1 && distance(goes_to, c + (d - c) * share) <= 1e-9 * join_;
             if (is_on_f) stops_[f].push_back({share, {Place::Kind::corner, own_ends[k], own_.point[own_ends[k]]}});
-            if (is_on_f || !is_flat_[f] || far <= kWithinFace * join_) return;
+            if (is_on_f || !is_flat_[f] || distance(here, end[k]) <= kWithinFace * join_) return;
         }
-        if (stop_on_edge_along(e, f, here, near)) return;
+        const Vec3 on_e = own_.place[own_ends[0]] + (own_.place[own_ends[1]] - own_.place[own_ends[0]]) * s;
+        if (stop_on_edge_along(e, f, on_e, near) || (is_flat_[f] && (s == 0 || s == 1))) return;
         const LiesOn target{
             LiesOn::Kind::edge, f,
             rounded(robust::foot_on_line(here, exact(other_, other_ends[0]), exact(other_, other_ends[1])))};
-        stops_[f].push_back({u, place_on_edge(e, here, target)});
+        stops_[f].push_back({u, place_on_edge(e, on_e, target)});
+    }
+
+    /// Where own corners will lie.
+    std::array<Vec3, 2> places_after(const Edge& corners) const {
+        std::array<Vec3, 2> out;
+        for (std::size_t k = 0; k < 2; ++k) {
+            const auto at = target_.find(own_.point[corners[k]]);
+            out[k] = at == target_.end() ? own_.place[corners[k]] : at->second.place.approx();
+        }
+        return out;
     }
 
     static bool run_along(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d, double reach) {
@@ -554,9 +575,32 @@ class Conformer {
             report_.largest_move = far;
             report_.largest_move_at = target.approx();
         }
-        moved_.try_emplace(p, c_.points[p].approx());
+        if (std::vector<Vec3>& from = moved_[p]; from.empty()) from.push_back(c_.points[p].approx());
         c_.points[p] = target;
         ++report_.corners_joined;
+    }
+
+    /// What went to a corner is that corner from now on: what is laid there later divides the edges of both alike.
+    void take_corners() {
+        std::map<Index, Index> now;
+        for (const auto& [p, on] : target_) {
+            if (on.kind != LiesOn::Kind::corner || on.element == kNone || other_.point[on.element] == p) continue;
+            const Index corner = now[p] = other_.point[on.element];
+            if (const auto from = moved_.find(p); from != moved_.end()) {
+                const std::vector<Vec3> places = from->second;
+                moved_[corner].insert(moved_[corner].end(), places.begin(), places.end());
+            }
+        }
+        auto renumber = [&now](Index& p) {
+            if (const auto at = now.find(p); at != now.end()) p = at->second;
+        };
+        for (Triangle& t : c_.triangles) std::for_each(t.begin(), t.end(), renumber);
+        for (Edge& e : c_.feature_edges) {
+            std::for_each(e.begin(), e.end(), renumber);
+            if (e[0] > e[1]) std::swap(e[0], e[1]);
+        }
+        std::sort(c_.feature_edges.begin(), c_.feature_edges.end());
+        c_.feature_edges.erase(std::unique(c_.feature_edges.begin(), c_.feature_edges.end()), c_.feature_edges.end());
     }
 
     Complex& c_;

@@ -2,13 +2,14 @@
 #pragma once
 
 #include <map>
+#include <vector>
 
 #include "cut/complex.hpp"
 
 namespace anvilcast::cutting {
 
-/// Points that were put onto something, and where they came from.
-using Moved = std::map<Index, Vec3>;
+/// Points that were put onto something, and where they came from: those that became one from several places.
+using Moved = std::map<Index, std::vector<Vec3>>;
 
 /// Triangles `own` are divided where corners and edges of `others` lie within `join` (metres) of them, and what is
 /// within it of `others` is put onto these: corners onto corners, edges or faces, whichever is there first. So no film

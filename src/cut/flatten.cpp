@@ -111,14 +111,18 @@ bool flatten(Complex& c, const std::vector<std::array<Index, 2>>& pairs, double 
                 joined = true;
             }
     }
-    const Complex before{c.points, c.triangles, {}, {}, {}};
+    // Planes and points start from doubles, whatever was put into planes before: or numbers would get several times as
+    // long with every round.
+    std::vector<ExactPoint> rounded;
+    for (const ExactPoint& p : c.points) rounded.push_back(p.approx());
     bool changed = false;
     for (Index p = 0; p < c.points.size(); ++p) {
         if (bases[p].empty()) continue;
         std::vector<std::array<const ExactPoint*, 3>> planes;
         for (const Index base : bases[p])
-            if (planes.size() < 3) planes.push_back(before.corners(base));
-        const ExactPoint place = robust::onto_planes(c.points[p], planes);
+            if (const Triangle& t = c.triangles[base]; planes.size() < 3)
+                planes.push_back({&rounded[t[0]], &rounded[t[1]], &rounded[t[2]]});
+        const ExactPoint place = robust::onto_planes(rounded[p], planes);
         // Planes that are nearly parallel meet far away.
         if (place == c.points[p] || distance(place.approx(), c.points[p].approx()) > 4 * kReach * grain) continue;
         c.points[p] = place;

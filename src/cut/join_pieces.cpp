@@ -3,9 +3,7 @@
 
 #include <algorithm>
 #include <map>
-#include <numeric>
 
-#include "base/disjoint_sets.hpp"
 #include "cut/conform.hpp"
 
 namespace anvilcast::cutting {
@@ -17,40 +15,28 @@ struct Piece {
     double area = 0;
 };
 
-/// What is connected: within a part over points, otherwise over edges of two triangles, for bodies may touch in corners
-/// and along edges. The largest first.
-std::vector<Piece> pieces_of(const Complex& c, const std::vector<std::string>& part_of,
-                             const std::vector<bool>& stays) {
-    DisjointSets sets(c.triangles.size());
-    std::map<std::pair<std::string, Index>, Index> first;  // by part and point
-    for (Index t = 0; t < c.triangles.size(); ++t) {
-        const std::string& part = part_of[c.origins[t].front().triangle];
-        for (const Index p : c.triangles[t])
-            if (!part.empty()) sets.join(first.try_emplace({part, p}, t).first->second, t);
-    }
-    const SurfaceEdges edges(c.triangles, c.points.size());
-    for (std::size_t e = 0; e < edges.size(); ++e)
-        if (edges.n_uses(e) == 2) sets.join(edges.begin(e)[0].triangle, edges.begin(e)[1].triangle);
-    std::map<Index, Piece> by_triangle;
+/// The bodies, the largest first.
+std::vector<Piece> pieces_of(const Complex& c, const std::vector<Index>& body_of, const std::vector<bool>& stays) {
+    std::map<Index, Piece> by_body;
     for (Index t = 0; t < c.triangles.size(); ++t) {
         if (!stays.empty() && stays[c.origins[t].front().triangle]) continue;
-        Piece& piece = by_triangle[sets.find(t)];
+        Piece& piece = by_body[body_of[c.origins[t].front().triangle]];
         piece.triangles.push_back(t);
         piece.area += length(c.normal(t)) / 2;
         for (const Index p : c.triangles[t]) piece.bounds.include(c.points[p].approx());
     }
     std::vector<Piece> out;
-    for (auto& [triangle, piece] : by_triangle) out.push_back(std::move(piece));
+    for (auto& [body, piece] : by_body) out.push_back(std::move(piece));
     std::stable_sort(out.begin(), out.end(), [](const Piece& a, const Piece& b) { return a.area > b.area; });
     return out;
 }
 
 }  // namespace
 
-void join_pieces(Complex& c, const std::vector<std::string>& part_of, const std::vector<bool>& stays, double join,
+void join_pieces(Complex& c, const std::vector<Index>& body_of, const std::vector<bool>& stays, double join,
                  CutSurface& report) {
     const Vec3 margin = Vec3{join, join, join} * 2;  // what was moved may be twice as far
-    std::vector<Piece> pieces = pieces_of(c, part_of, stays);
+    std::vector<Piece> pieces = pieces_of(c, body_of, stays);
     Moved moved;
     std::vector<Index> piece_of(c.triangles.size(), kNone);
     for (Index k = 0; k < pieces.size(); ++k)

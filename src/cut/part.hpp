@@ -23,7 +23,8 @@ struct Part {
         for (const Index t : triangles) {
             Box box;
             for (const Index p : c.triangles[t]) box.include(c.points[p].approx());
-            if (!box.overlaps(within)) continue;
+            const Triangle& v = c.triangles[t];
+            if (!box.overlaps(within) || v[0] == v[1] || v[1] == v[2] || v[2] == v[0]) continue;
             if (is_flat(c, t))
                 flat.push_back(t);
             else

@@ -28,6 +28,9 @@ constexpr double kLeastOfJoin = 2;
 /// A bent patch over a step of a body's outline runs through the body along half of its rim; over a bore's end it does
 /// so nowhere but where others touch.
 constexpr double kLeastOfRim = 0.75;
+/// A cell thinner than this share of its extent is what rounding leaves between a patch and the face that it lies on:
+/// coordinates of single precision are off by a tenth of that.
+constexpr double kThinnest = 1e-6;
 constexpr double kEndFaceAngle = 40;  // degrees between smooth surfaces
 
 bool is_flat(const std::vector<Vec3>& loop, double flatness) {
@@ -200,8 +203,7 @@ class Search {
                 const auto k = static_cast<std::size_t>(after - last.begin() - 1);
                 patches[k].push_back(t);
                 const bool is_patch_alone = space.complex.origins_of(t)[0].triangle == origin.triangle;
-                if (is_patch_alone && (front == Regions::kOutside) != (behind == Regions::kOutside))
-                    pieces[k].push_back(t);
+                if (is_patch_alone && separates(space, front, behind)) pieces[k].push_back(t);
             }
         }
         std::vector<Opening> found;
@@ -220,6 +222,13 @@ class Search {
         std::stable_sort(found.begin(), found.end(),
                          [](const Opening& a, const Opening& b) { return a.area > b.area; });
         return found;
+    }
+
+    /// Is one of the two cells the outside and the other one more than rounding?
+    static bool separates(const Space& space, Index front, Index behind) {
+        if ((front == Regions::kOutside) == (behind == Regions::kOutside)) return false;
+        const SpaceCell& cell = space.cells[front == Regions::kOutside ? behind : front];
+        return cell.thickness() > kThinnest * cell.bounds.diagonal();
     }
 
     /// Which share of the rim, by length, has one of these pieces of the patch at it.

@@ -364,6 +364,23 @@ Domain domain_or_suspicion(const LoadedParts& parts, const Case& c, BuildResult&
     }
 }
 
+/// What joining left behind is worth an attempt, and no error when it cannot go.
+Domain without_details(const Domain& domain, const Case& c, BuildResult& result, const Context& context) {
+    try {
+        Domain calm = absorb_details(domain, {c.absorb, c.sizing.feature_angle}, &result.absorbed, context);
+        for (const std::string& zone : result.absorbed.zones)
+            result.warnings.push_back(
+                fmt::format("zone \"{}\" is gone: it was narrower everywhere than [sizing] absorb = {}", zone,
+                            format_length(c.absorb, c.unit)));
+        return calm;
+    } catch (const GeometryError& e) {
+        if (!c.absorbs_steps) throw;
+        result.absorbed = {};
+        result.warnings.push_back(fmt::format("steps that joining left stay: {}", e.what()));
+        return domain;
+    }
+}
+
 }  // namespace
 
 Domain prepare_domain(const Case& c, BuildResult& result, const Context& context) {
@@ -375,13 +392,7 @@ Domain prepare_domain(const Case& c, BuildResult& result, const Context& context
     context.report("domain", "openings and regions", 0.3);
     Domain domain = domain_or_suspicion(parts, c, result, context);
     result.domain_volume = domain.volume;
-    if (c.absorb > 0) {
-        domain = absorb_details(domain, {c.absorb, c.sizing.feature_angle}, &result.absorbed, context);
-        for (const std::string& zone : result.absorbed.zones)
-            result.warnings.push_back(
-                fmt::format("zone \"{}\" is gone: it was narrower everywhere than [sizing] absorb = {}", zone,
-                            format_length(c.absorb, c.unit)));
-    }
+    if (c.absorb > 0) domain = without_details(domain, c, result, context);
     domain = make_periodic(domain, c.periodic, c.unit);
     for (const Zone& zone : domain.boundary.zones)
         if (zone.role_is_guess) result.guessed_roles.push_back(zone.name);

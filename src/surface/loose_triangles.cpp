@@ -1,5 +1,7 @@
 #include "surface/loose_triangles.hpp"
 
+#include <anvilcast/weld.hpp>
+
 #include <algorithm>
 #include <cmath>
 
@@ -168,6 +170,7 @@ void LooseTriangles::finish() {
         if (at_edge(e[0], e[1]).empty()) e = {kNone, kNone};
     std::erase(surface_.feature_edges, Edge{kNone, kNone});
     mending::keep_triangles(surface_, alive_);
+    drop_unused_points(surface_);
 }
 
 }  // namespace anvilcast

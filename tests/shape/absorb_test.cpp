@@ -9,6 +9,7 @@
 
 #include <cmath>
 #include <limits>
+#include <set>
 
 #include "kit/shapes.hpp"
 
@@ -58,6 +59,9 @@ TEST(AbsorbDetails, MakesACarelessBlockMeshable) {
     EXPECT_NEAR(health.enclosed_volume, 0.8, 2 * kWidth * 4);
     EXPECT_NEAR(calm.volume, health.enclosed_volume, 1e-12);
     EXPECT_EQ(calm.sides.size(), calm.boundary.triangles.size());
+    std::set<Index> used;
+    for (const Triangle& t : calm.boundary.triangles) used.insert(t.begin(), t.end());
+    EXPECT_EQ(used.size(), calm.boundary.points.size());
 
     const TriangleTree before(block.points, block.triangles), after(calm.boundary.points, calm.boundary.triangles);
     for (const Vec3& p : block.points) EXPECT_LE(after.closest(p).distance, 2 * kWidth);

@@ -15,7 +15,7 @@ namespace anvilcast::kept {
 namespace {
 
 /// Changed whenever a stage that was kept by an older program of the same version must not be used.
-constexpr int kFormat = 6;
+constexpr int kFormat = 7;
 
 struct PartContent {
     std::string file;  ///< as warnings name it
@@ -42,8 +42,9 @@ ContentHash key_of_parts(const Case& c) {
 
 StageKeys keys_of(const Case& c) {
     StageKeys keys;
-    keys.domain = key_of(std::string("domain"), key_of_parts(c), c.openings, c.wrap, c.surround, c.regions, c.dividers,
-                         c.join, c.drop_leftovers, c.absorb, c.absorb > 0 ? c.sizing.feature_angle : 0.0, c.periodic);
+    keys.domain =
+        key_of(std::string("domain"), key_of_parts(c), c.openings, c.wrap, c.surround, c.regions, c.dividers, c.join,
+               c.drop_leftovers, c.absorb, c.absorbs_steps, c.absorb > 0 ? c.sizing.feature_angle : 0.0, c.periodic);
     keys.sizes = key_of(std::string("sizes"), keys.domain, c.sizing);
     keys.surface = key_of(std::string("surface"), keys.sizes, c.surface);
     keys.mesh = key_of(std::string("mesh"), keys.surface, c.flow, c.layers, c.cells, c.core);
