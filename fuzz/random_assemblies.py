@@ -203,6 +203,91 @@ def plates(r):
     return a
 
 
+def revolved(inner, outer, n, turn, shift=0.0):
+    """A body of revolution round z with n sides: between two profiles of (radius, height), both from the same end on."""
+
+    def at(profile, i, j):
+        radius, z = profile[j]
+        angle = turn + 2 * math.pi * i / n
+        return (radius * math.cos(angle), radius * math.sin(angle), z + shift)
+
+    m, k = len(outer) - 1, len(inner) - 1
+    out = grid(lambda i, j: at(outer, i, j), n, m, False) + grid(lambda i, j: at(inner, i, j), n, k, True)
+    for end, flip in ((0, False), (-1, True)):
+        out += grid(lambda i, j: at(outer if j else inner, i, end), n, 1, flip)
+    return out
+
+
+def solid(profile, n, turn, shift):
+    """The same without anything inside: flat at both ends."""
+
+    def at(i, j):
+        angle = turn + 2 * math.pi * i / n
+        return (profile[j][0] * math.cos(angle), profile[j][0] * math.sin(angle), profile[j][1] + shift)
+
+    m = len(profile) - 1
+    out = grid(at, n, m, False)
+    for i in range(1, n - 1):
+        out += [(at(0, 0), at(i + 1, 0), at(i, 0)), (at(0, m), at(i, m), at(i + 1, m))]
+    return out
+
+
+def within(profile, n):
+    """Volume and area of what a profile encloses, n sides round, its ends left open."""
+    volume = area = 0.0
+    for (r, z), (s, w) in zip(profile, profile[1:]):
+        volume += 0.5 * n * math.sin(2 * math.pi / n) * (w - z) * (r * r + r * s + s * s) / 3
+        half = math.pi / n
+        slant = math.hypot((s - r) * math.cos(half), w - z)
+        area += n * math.sin(half) * (r + s) * slant
+    return volume, area
+
+
+def bowls(r):
+    """Two bowls rim on rim, a hole at each pole, and a closed one of two halves within; each with sides of its own."""
+    a = Assembly()
+    radius, wall, steps = r.uniform(35, 60), r.uniform(3, 6), r.randint(4, 9)
+    hole = r.uniform(0.15, 0.3)  # radians from the pole
+    seam = r.choice([0, r.uniform(0, 0.1)])
+    size = radius * r.uniform(0.35, 0.6)  # of what is within
+    own_seam = r.choice([0, r.uniform(0, 0.1)])
+    for side in (1, -1):
+        n = r.randint(20, 48)
+        angles = [math.pi / 2 - (math.pi / 2 - hole) * k / steps for k in range(steps + 1)]
+
+        def arc(radius_of, angles_of):
+            return [(radius_of * math.sin(t), side * radius_of * math.cos(t)) for t in angles_of]
+
+        inner, outer = arc(radius, angles), arc(radius + wall, angles)
+        inner[0], outer[0] = (radius, 0.0), (radius + wall, 0.0)
+        if side < 0:
+            inner.reverse()
+            outer.reverse()
+        a.bodies.append(revolved(inner, outer, n, r.uniform(0, 6), side * seam / 2))
+        volume, area = within(inner, n)
+        a.volume += volume + 0.5 * n * math.sin(2 * math.pi / n) * radius * radius * seam / 2
+        a.seams += 0.5 * n * math.sin(2 * math.pi / n) * radius * radius * seam / 2
+        a.area += area
+        # An opening is closed at the outer end of its bore.
+        volume, area = within([(d * math.sin(hole), d * math.cos(hole)) for d in (radius, radius + wall)], n)
+        a.volume += volume
+        a.area += area
+
+        n = r.randint(12, 30)
+        ball = [(size * math.sin(t), side * size * math.cos(t)) for t in (0.2, 0.5, 1.0)] + [(size, 0.0)]
+        if side > 0:
+            ball.reverse()
+        a.bodies.append(solid(ball, n, r.uniform(0, 6), side * own_seam / 2))
+        volume, area = within(ball, n)
+        a.volume -= volume + 0.5 * n * math.sin(2 * math.pi / n) * size * size * own_seam / 2
+        a.area += area + 0.5 * n * math.sin(2 * math.pi / n) * (size * math.sin(0.2)) ** 2
+    a.n_openings = 2
+    return a
+
+
+KINDS = {"ducts": ducts, "plates": plates, "bowls": bowls}
+
+
 def turned(a, r):
     """All of it turned and moved at random: nothing lies along the axes any more, nor is a coordinate round."""
     a1, a2, a3 = (r.uniform(0, 2 * math.pi) for _ in range(3))
@@ -284,15 +369,15 @@ def main():
     parser.add_argument("tool")
     parser.add_argument("--count", type=int, default=40)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--only", choices=["ducts", "plates"])
+    parser.add_argument("--only", choices=list(KINDS))
     parser.add_argument("--keep", type=pathlib.Path, help="directory for what is tried")
     o = parser.parse_args()
     wrong = 0
     for k in range(o.count):
         seed = o.seed * 100000 + k
-        kind = o.only or ("ducts" if k % 2 == 0 else "plates")
+        kind = o.only or ("bowls" if k % 10 == 9 else "ducts" if k % 2 == 0 else "plates")
         r = random.Random(seed)
-        a = {"ducts": ducts, "plates": plates}[kind](r)
+        a = KINDS[kind](r)
         if k % 4 > 1:
             turned(a, r)
         print(f"{seed} {kind}, {len(a.bodies)} bodies{', turned' if k % 4 > 1 else ''}")

@@ -63,8 +63,8 @@ std::string name_of(const Refinement& r, std::size_t number, const std::string& 
 
 }  // namespace
 
-/// Joining leaves steps and notches as deep as the seams were wide, at both sides of a body. Tried on 30 assemblies made
-/// at random: with 2 four were left with needles, with 3 one.
+/// Joining leaves steps and notches as deep as the seams were wide, at both sides of a body. Tried on 30 assemblies
+/// made at random: with 2 four were left with needles, with 3 one.
 constexpr double kAbsorbOfJoin = 3;
 
 void read_sizing(Section& s, Case& c) {
