@@ -32,6 +32,7 @@ struct Command {
 };
 using Commands = std::vector<Command>;
 
+void add_start(CLI::App& app, Commands& commands);
 void add_inspect(CLI::App& app, Commands& commands);
 void add_openings(CLI::App& app, Commands& commands);
 void add_yplus(CLI::App& app, Commands& commands);

@@ -57,8 +57,8 @@ int parse_and_run(int argc, char** argv) {
     app.require_subcommand(1);
     app.footer("`anvilcast COMMAND --help` shows a command's options and an example.");
     Commands commands;
-    for (const auto add : {add_inspect, add_openings, add_yplus, add_plan, add_build, add_assess, add_report, add_draw,
-                           add_improve, add_convert, add_study, add_demo})
+    for (const auto add : {add_start, add_inspect, add_openings, add_yplus, add_plan, add_build, add_assess, add_report,
+                           add_draw, add_improve, add_convert, add_study, add_demo})
         add(app, commands);
     try {
         app.parse(argc, argv);

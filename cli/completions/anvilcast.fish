@@ -1,5 +1,6 @@
 # fish completion for anvilcast
-set -l commands inspect openings yplus plan build study assess draw report improve convert demo
+set -l commands start inspect openings yplus plan build study assess draw report improve convert demo
+complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a start -d 'a first case file for surfaces'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a inspect -d 'what is in surfaces, and what is wrong'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a openings -d 'the openings found'
 complete -c anvilcast -f -n "not __fish_seen_subcommand_from $commands" -a yplus -d 'first cell height from flow conditions'
@@ -16,7 +17,14 @@ complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l json -d 'pri
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s q -l quiet -d 'print nothing but errors'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -s v -l verbose -d 'tell each step'
 complete -c anvilcast -n "__fish_seen_subcommand_from $commands" -l threads -x -d 'threads to use'
-complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings yplus assess draw improve convert" -l unit -x -a 'm cm mm um km in ft'
+complete -c anvilcast -n "__fish_seen_subcommand_from start inspect openings yplus assess draw improve convert" -l unit -x -a 'm cm mm um km in ft'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -s o -l out -r -d 'the case file'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l inside -d 'mesh what the bodies enclose'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l around -d 'mesh the flow round the bodies'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l speed -x -d 'of the flow'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l fluid -x -a 'air water' -d 'air or water'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l cells -x -d 'no more than so many'
+complete -c anvilcast -n "__fish_seen_subcommand_from start" -l replace -d 'a case file that is there'
 complete -c anvilcast -n "__fish_seen_subcommand_from build demo" -s o -l out -x -a '(__fish_complete_directories)'
 complete -c anvilcast -n "__fish_seen_subcommand_from inspect openings" -l split-angle -x -d 'divide zones at sharper edges'
 complete -c anvilcast -n "__fish_seen_subcommand_from openings" -l join -x -d 'bodies this close to each other are one'

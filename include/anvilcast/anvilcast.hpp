@@ -13,6 +13,7 @@
 #include <anvilcast/faults.hpp>
 #include <anvilcast/figures.hpp>
 #include <anvilcast/fill.hpp>
+#include <anvilcast/first_case.hpp>
 #include <anvilcast/flow.hpp>
 #include <anvilcast/formats.hpp>
 #include <anvilcast/health.hpp>

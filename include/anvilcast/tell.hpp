@@ -5,6 +5,7 @@
 #pragma once
 
 #include <anvilcast/export.hpp>
+#include <anvilcast/first_case.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/improve.hpp>
 #include <anvilcast/mend.hpp>
@@ -81,6 +82,10 @@ ANVILCAST_API std::string build_text(const BuildResult& result, const Case& c, c
                                      bool full = false);
 ANVILCAST_API std::string surface_text(const SurfaceBuild& built, const Case& c, const std::string& directory);
 ANVILCAST_API std::string plan_text(const Plan& plan, const Case& c);
+
+/// What `start` decided, and what comes next.
+ANVILCAST_API std::string first_case_text(const FirstCase& first, const std::string& case_file);
+ANVILCAST_API std::string first_case_json(const FirstCase& first, const std::string& case_file);
 
 /// What `yplus` was asked for and what came out.
 struct WallQuestion {

@@ -114,6 +114,7 @@ const std::map<std::string, std::string> kHeaders{
     {"case", "case"},
     {"pipeline", "pipeline"},
     {"plan", "pipeline"},
+    {"first_case", "pipeline"},
     {"results", "pipeline"},
     {"figures", "figures"},
     {"report", "figures"},

@@ -728,6 +728,21 @@ TEST_F(Tool, AFailedBuildLeavesNoStaleResult) {
     EXPECT_NE(content(directory / "made/failed.txt").find("inside"), std::string::npos);
 }
 
+TEST_F(Tool, StartsACaseThatBuilds) {
+    const Outcome o = run("start pipe.stl --speed '4 m/s' --cells 20000");
+    ASSERT_EQ(o.status, 0) << o.err;
+    for (const char* part : {"pipe.toml", "2 openings", "layers", "taken for mm", "anvilcast build pipe.toml"})
+        EXPECT_NE(o.out.find(part), std::string::npos) << part << " is not in " << o.out;
+    EXPECT_LE(run("build pipe.toml --out started").status, 1);
+    EXPECT_TRUE(fs::exists(directory / "started/mesh.cgns"));
+    const Outcome again = run("start pipe.stl");
+    EXPECT_EQ(again.status, 2);
+    EXPECT_NE(again.err.find("there is a pipe.toml already"), std::string::npos) << again.err;
+    const auto json = nlohmann::json::parse(run("start pipe.stl --around --cells 20000 --replace --json").out);
+    EXPECT_TRUE(json["is_around"]);
+    EXPECT_LE(json["cells"], 20000);
+}
+
 TEST_F(Tool, AWrongUnitIsSuspected) {
     std::string text = content(directory / "case.toml");
     text.replace(text.find("file = \"pipe.stl\"\nunit = \"mm\""), 29, "file = \"pipe.stl\"\nunit = \"m\"");
@@ -738,8 +753,8 @@ TEST_F(Tool, AWrongUnitIsSuspected) {
 }
 
 TEST_F(Tool, HelpsEveryCommandWithAnExample) {
-    for (const char* command :
-         {"inspect", "openings", "yplus", "plan", "build", "assess", "draw", "report", "improve", "convert", "demo"}) {
+    for (const char* command : {"start", "inspect", "openings", "yplus", "plan", "build", "assess", "draw", "report",
+                                "improve", "convert", "demo"}) {
         const Outcome o = run(std::string(command) + " --help");
         EXPECT_EQ(o.status, 0);
         EXPECT_NE(o.out.find(std::string("anvilcast ") + command), std::string::npos) << o.out;
