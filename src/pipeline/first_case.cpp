@@ -313,7 +313,13 @@ class Draft {
             join_ = model_.seam();
             return true;
         }
+        if (is_geometry && !openings_.empty() && !takes_largest_) {
+            // What is behind an opening may be several volumes.
+            takes_largest_ = true;
+            return true;
+        }
         if (is_geometry && gap_ == 0 && !model_is_cad()) {
+            takes_largest_ = false;
             gap_ = is_around_ ? size_ : width() / 4;
             if (!openings_.empty()) inside_ = openings_.front().clear - openings_.front().facing * (width() / 4);
             guess("the surfaces have gaps that could not be closed otherwise: they are wrapped");
@@ -437,7 +443,9 @@ class Draft {
     std::string region() const {
         if (is_around_) return "";
         std::string out = "[[region]]\n" + line("name", "\"fluid\"", "of the cells");
-        if (inside_)
+        if (takes_largest_)
+            out += line("largest", "true", "the largest enclosed volume that the fewest bodies fill");
+        else if (inside_)
             out += line("inside", place(*inside_), "a point " + (why_inside_.empty() ? "in the fluid" : why_inside_));
         else
             out += line("inside", "{ opening = " + quoted(opening_name(0)) + " }", "what is right behind this opening");
@@ -500,7 +508,7 @@ class Draft {
     std::vector<std::string> guesses_;
     std::vector<Opening> openings_;
     double join_ = 0, gap_ = 0, size_ = 0, cells_ = 0;
-    bool is_around_ = false, was_coarsened_ = false, heeds_gaps_ = true;
+    bool is_around_ = false, was_coarsened_ = false, heeds_gaps_ = true, takes_largest_ = false;
     int n_refined_ = 0;
     std::optional<Vec3> inside_;
     std::string why_inside_;
