@@ -90,7 +90,7 @@ Model look_at(const std::vector<std::filesystem::path>& files, const FirstCaseOp
         context.check_stop();
         ReadSurfaceOptions reading;
         const bool states = states_unit(file);
-        if (!states) reading.unit = model.unit;
+        if (!states) reading.unit = options.unit.value_or(metre);
         reading.stop = context.stop;
         SurfaceFile read = read_surface(file, reading);
         model.parts.push_back({file, states});
@@ -142,7 +142,10 @@ class Draft {
     }
 
   private:
-    std::string length(double metres) const { return quoted(format_length(rounded(metres), model_.unit)); }
+    /// Without the blanks between thousands that people get to read.
+    std::string length(double metres) const {
+        return quoted(fmt::format("{:.6g} {}", rounded(metres) / model_.unit.metres, model_.unit.name));
+    }
     std::string place(const Vec3& p) const {
         const Vec3 u = p / model_.unit.metres;
         return fmt::format("[{:.6g}, {:.6g}, {:.6g}]", u.x, u.y, u.z);

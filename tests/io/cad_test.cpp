@@ -25,12 +25,15 @@
 
 #include <anvilcast/domain.hpp>
 #include <anvilcast/errors.hpp>
+#include <anvilcast/first_case.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/mend.hpp>
+#include <anvilcast/plan.hpp>
 #include <anvilcast/surface_files.hpp>
 #include <anvilcast/weld.hpp>
 
 #include "kit/scratch.hpp"
+#include "kit/shapes.hpp"
 
 namespace anvilcast {
 namespace {
@@ -163,6 +166,16 @@ TEST_F(Cad, ReadsBrepAndIges) {
     const SurfaceHealth h = examine(mend(iges.surface).surface);
     EXPECT_TRUE(h.is_sound) << verdict(h, iges.unit);
     EXPECT_NEAR(h.enclosed_volume, kPi * 0.02 * 0.02 * 0.06, 3e-7);
+}
+
+TEST_F(Cad, AFirstCaseTakesTrianglesBesideThemByTheirOwnExtent) {
+    const auto rod = step(cylinder(), "MM", "AP214IS");
+    Surface block = kit::box({1, 0, 0}, {1.02, 0.03, 0.02});
+    write_surface(directory / "block.stl", block, parse_length_unit("mm"));
+    const FirstCase first = first_case({rod, directory / "block.stl"}, directory / "case.toml",
+                                       {.where = FirstCaseOptions::Where::around, .cells = 2e4});
+    const Plan p = plan(parse_case(first.text, directory / "case.toml"));
+    EXPECT_NEAR(p.bounds.hi.x, 1.02, 1e-9);
 }
 
 TEST_F(Cad, DamagedEntitiesAreToldNotTrusted) {
