@@ -321,6 +321,28 @@ DividedSurface undivided(const SurfaceMesh& surface) {
     return out;
 }
 
+/// A tetrahedron between three faces of the surface that meet at a point at no angle at all has no point that could
+/// move, and no volume.
+void refuse_cells_without_volume(const TetComplex& complex) {
+    /// Of a cell's shape: below it rounding decides about the volume's sign.
+    constexpr double kNoVolume = 1e-14;
+    std::vector<Vec3> places;
+    for (Index t = 0; t < complex.n_slots(); ++t) {
+        if (complex.is_free(t)) continue;
+        const Index* v = complex.tet(t).v;
+        const std::array<Vec3, 4> p{complex.point(v[0]), complex.point(v[1]), complex.point(v[2]), complex.point(v[3])};
+        if (shape(p[0], p[1], p[2], p[3]) < kNoVolume) places.push_back((p[0] + p[1] + p[2] + p[3]) / 4.0);
+    }
+    if (places.empty()) return;
+    const Vec3& p = places.front();
+    throw FillObstacle(
+        fmt::format("faces of the surface meet at no angle near [{:.9g}, {:.9g}, {:.9g}] m: the cell between them has "
+                    "no volume; look at the surface there, take narrow steps out with [sizing] absorb, or change the "
+                    "surface size a little",
+                    p.x, p.y, p.z),
+        places);
+}
+
 /// What the fill made of a divided surface told of the one that it was divided from.
 void tell_of_undivided(const DividedSurface& divided, std::size_t n_points, FilledCore& core) {
     for (Index& t : core.parent) t = divided.parent[t];
@@ -389,6 +411,7 @@ FilledCore fill_with_tetrahedra_alone(const SurfaceMesh& given, const MakeSizes&
         r.insertions = optimised.insertions;
         r.worst_shape = optimised.worst_after;
     }
+    if (options.cells == FillCells::tetrahedra) refuse_cells_without_volume(inside);
     FilledCore core = collect(inside, start.surface, surface, start.order);
     if (divided) tell_of_undivided(*divided, given.surface.points.size(), core);
     r.cells_of_core = core.cells.cell_types.size();

@@ -1,5 +1,4 @@
 #include <anvilcast/errors.hpp>
-#include <anvilcast/faults.hpp>
 #include <anvilcast/mesh_files.hpp>
 #include <anvilcast/pipeline.hpp>
 #include <anvilcast/stl.hpp>
@@ -19,6 +18,7 @@
 #include "pipeline/kept/stages.hpp"
 #include "pipeline/plane.hpp"
 #include "pipeline/prepare.hpp"
+#include "pipeline/validity.hpp"
 #include "pipeline/warnings.hpp"
 
 namespace anvilcast {
@@ -222,6 +222,9 @@ class Build {
                     result_.mesh = fill_with_tetrahedra(surface_, sizing_.field, options, context_, &result_.fill);
                 sweep_ducts(c_, sizing_.field, result_);
                 warn_of_polyhedra(result_.fill, result_.mesh.n_cells(), result_.warnings);
+                watch_.lap("fill");
+                require_valid(result_.mesh, context_);  // before it is kept
+                watch_.lap("assess");
             },
             result_, result_.mesh);
         watch_.lap("fill");
@@ -234,6 +237,7 @@ class Build {
         if (result_.predicted_cells <= (1 + kPredictionError) * most &&
             static_cast<double>(result_.mesh.n_cells()) <= most) {
             watch_.lap("fill", true);
+            require_valid(result_.mesh, context_);
             return true;
         }
         result_ = {};
@@ -248,10 +252,6 @@ class Build {
                     "[limits] {} is not checked: polyhedra have none; non_orthogonality and volume_growth are "
                     "for them too",
                     m.key));
-        context_.report("assess", "validity", 0);
-        if (const auto faults = find_faults(result_.mesh, 10, context_); !faults.empty())
-            throw InternalError(
-                fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
         QualityOptions judged;
         judged.volumes = volumes();
         result_.quality = assess(result_.mesh, c_.limits, context_, judged);

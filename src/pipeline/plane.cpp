@@ -4,7 +4,6 @@
 #include "pipeline/plane.hpp"
 
 #include <anvilcast/errors.hpp>
-#include <anvilcast/faults.hpp>
 #include <anvilcast/flow.hpp>
 #include <anvilcast/sheet.hpp>
 
@@ -16,6 +15,7 @@
 #include "pipeline/kept/keys.hpp"
 #include "pipeline/kept/stages.hpp"
 #include "pipeline/prepare.hpp"
+#include "pipeline/validity.hpp"
 #include "pipeline/warnings.hpp"
 
 namespace anvilcast {
@@ -237,10 +237,7 @@ BuildResult build_plane(const Case& c, const Context& context, KeptStages* kept)
     } else {
         result.mesh = sheet_of(section.mesh);
     }
-    context.report("assess", "validity", 0);
-    if (const auto faults = find_faults(result.mesh, 10, context); !faults.empty())
-        throw InternalError(
-            fmt::format("the mesh that was made is not valid, so it is not written: {}", fmt::join(faults, "; ")));
+    require_valid(result.mesh, context);
     result.quality = assess(result.mesh, c.limits, context);
     take_layers(section, result);
     for (std::size_t r = 0; r < section.mesh.regions.size(); ++r)

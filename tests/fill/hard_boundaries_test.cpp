@@ -242,6 +242,31 @@ TEST(HardBoundary, RandomComplexesOfManyRegions) {
     EXPECT_LT(n_crossing, kSeeds / 2);
 }
 
+TEST(HardBoundary, TellsOfFacesThatMeetAtNoAngle) {
+    // A fin on the lid of a box, over its rim: as thick as the last place of a double at its middle, not at all at its
+    // edges.
+    Surface s;
+    s.zones = {{"box"}};
+    s.points = {{0.3, 0, 1}, {0.7, 0, 1}, {0.5, 0.4, 1}, {0.5, -0.2, std::nextafter(1.0, 2.0)},
+                {0, 0, 0},   {1, 0, 0},   {1, 1, 0},     {0, 1, 0},
+                {0, 0, 1},   {1, 0, 1},   {1, 1, 1},     {0, 1, 1}};
+    const Index a = 0, b = 1, c = 2, v = 3;
+    s.triangles = {{a, b, v}, {b, c, v},  {c, a, v},                            // the fin
+                   {8, a, c}, {8, c, 11}, {11, c, 10}, {10, c, 9},  {9, c, b},  // round it
+                   {8, 4, a}, {a, 4, 5},  {a, 5, b},   {b, 5, 9},               // in front
+                   {9, 5, 6}, {9, 6, 10}, {10, 6, 7},  {10, 7, 11}, {11, 7, 4}, {11, 4, 8}, {4, 7, 6}, {4, 6, 5}};
+    s.zone_of.assign(s.triangles.size(), 0);
+    ASSERT_TRUE(examine(s).is_closed);
+    try {
+        filled(kit::as_mesh(s), 0.5);
+        FAIL();
+    } catch (const FillObstacle& e) {
+        EXPECT_NE(std::string(e.what()).find("meet at no angle near [0.5, "), std::string::npos) << e.what();
+        ASSERT_FALSE(e.places().empty());
+        EXPECT_LT(distance(e.places()[0], {0.5, 0.05, 1}), 1e-3);
+    }
+}
+
 TEST(HardBoundary, TellsOfASurfaceThatCrossesItself) {
     Surface crossing = joined({kit::box({0, 0, 0}, {1, 1, 1}), kit::box({0.5, 0.4, 0.3}, {1.5, 1.4, 1.3})});
     crossing.zones = {{"all"}};
