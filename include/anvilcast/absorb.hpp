@@ -34,7 +34,7 @@ struct AbsorbReport {
 /// Guarantees: regions, closedness and the order of sides stay; every point of the result is one of the given; none
 /// that went was farther than `width` from where it went, however many steps that took. What cannot go without turning
 /// a face over or joining what was apart stays. Throws InputError when the width is not a positive number;
-/// GeometryError with the place when the surface would cross itself afterwards. O(n log n).
+/// GeometryError when a region would be gone, or, with the place, the surface cross itself afterwards. O(n log n).
 ANVILCAST_API Domain absorb_details(const Domain& domain, const AbsorbOptions& options, AbsorbReport* report = nullptr,
                                     const Context& context = {});
 

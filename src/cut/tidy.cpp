@@ -166,73 +166,175 @@ double height(const Complex& c, Index t) {
     return base > 0 ? length(c.normal(t)) / base : 0;
 }
 
-/// Takes bad triangles out; true when there was one. Only such as have no triangle in common are treated at a time.
-bool remove_bad(Complex& c, const std::vector<Vec3>& normals, double grain, bool turned_too) {
-    std::vector<Index> bad;
-    for (Index t = 0; t < c.triangles.size(); ++t)
-        if ((turned_too && is_turned(c, t, normals)) || is_collinear(c, t) ||
-            (!c.is_settled[t] && height(c, t) <= grain))
-            bad.push_back(t);
-    if (bad.empty()) return false;
-    // Of flat ones that lie on each other the longest: the other way round they would make each other anew.
-    std::stable_sort(bad.begin(), bad.end(),
-                     [&c](Index s, Index t) { return longest_side(c, s) > longest_side(c, t); });
-    const SurfaceEdges edges(c.triangles, c.points.size());
-    std::vector<bool> used(c.triangles.size(), false), dropped(c.triangles.size(), false);
-    for (const Index t : bad) {
-        if (used[t]) continue;
-        const auto k = blunt_corner(c, t);
-        const Index b = c.triangles[t][k];
-        const std::size_t e = edges.edge_of(t, static_cast<Index>((k + 1) % 3));
-        const auto [from, to] = edges.ends(e);
-        bool free = true;
-        for (const auto* use = edges.begin(e); use != edges.end(e); ++use) free = free && !used[use->triangle];
-        if (!free) continue;
-        for (const auto* use = edges.begin(e); use != edges.end(e); ++use) {
-            used[use->triangle] = true;
-            const Triangle old = c.triangles[use->triangle];
+/// Takes bad triangles out, round by round: each goes with the edge opposite its blunt corner, and the triangles beyond
+/// that edge are divided at the corner. What a round did not change is not looked at again.
+class BadTriangles {
+  public:
+    BadTriangles(Complex& c, const std::vector<Vec3>& normals, double grain) : c_(c), normals_(normals), grain_(grain) {
+        look_again_at_all();
+    }
+
+    /// Only such as have no triangle in common are treated in a round. False when there was none.
+    bool remove(bool turned_too) {
+        std::vector<Index> bad = found(turned_too);
+        if (bad.empty()) return false;
+        // Of flat ones that lie on each other the longest: the other way round they would make each other anew.
+        std::stable_sort(bad.begin(), bad.end(),
+                         [this](Index s, Index t) { return longest_side(c_, s) > longest_side(c_, t); });
+        if (star_.empty()) list_stars();
+        ++round_;
+        for (const Index t : bad)
+            if (used_in_[t] < round_) divide_beyond(t);
+        const auto has_changed = [&](Index t) { return used_in_[t] == round_; };
+        std::erase_if(turned_, has_changed);
+        std::erase_if(flat_, has_changed);
+        return true;
+    }
+
+    /// Flat triangles with a side that is next to nothing: its ends become one.
+    void collapse_needles() {
+        constexpr double kShort = 1e-6;  // of the longest side
+        bool changed = false;
+        judge_what_changed();
+        std::sort(flat_.begin(), flat_.end());
+        for (const Index t : flat_) {
+            if (!is_collinear(c_, t)) continue;
+            const Triangle& v = c_.triangles[t];
+            for (std::size_t k = 0; k < 3; ++k) {
+                const auto [first, second] = std::minmax(v[k], v[(k + 1) % 3]);
+                if (distance(c_.points[first].approx(), c_.points[second].approx()) >= kShort * longest_side(c_, t))
+                    continue;
+                c_.points[second] = c_.points[first];
+                changed = true;
+            }
+        }
+        if (!changed) return;
+        drop();
+        merge_points(c_);
+        drop_collapsed(c_);
+        look_again_at_all();
+    }
+
+    /// What was taken out leaves the complex.
+    void drop() {
+        keep_triangles(c_, [&](Index t) { return !is_dropped_[t]; });
+        is_dropped_.assign(c_.triangles.size(), false);
+    }
+
+  private:
+    void look_again_at_all() {
+        const std::size_t n = c_.triangles.size();
+        is_dropped_.assign(n, false);
+        used_in_.assign(n, 0);
+        round_ = 0;
+        star_.clear();
+        turned_.clear();
+        flat_.clear();
+        unknown_.resize(n);
+        std::iota(unknown_.begin(), unknown_.end(), Index{0});
+    }
+
+    void judge_what_changed() {
+        for (const Index t : unknown_) {
+            if (is_dropped_[t]) continue;
+            if (is_turned(c_, t, normals_)) turned_.push_back(t);
+            if (is_collinear(c_, t) || (!c_.is_settled[t] && height(c_, t) <= grain_)) flat_.push_back(t);
+        }
+        unknown_.clear();
+    }
+
+    /// In order of their numbers.
+    std::vector<Index> found(bool turned_too) {
+        judge_what_changed();
+        std::vector<Index> bad = flat_;
+        if (turned_too) bad.insert(bad.end(), turned_.begin(), turned_.end());
+        std::sort(bad.begin(), bad.end());
+        bad.erase(std::unique(bad.begin(), bad.end()), bad.end());
+        return bad;
+    }
+
+    void list_stars() {
+        star_.resize(c_.points.size());
+        for (Index t = 0; t < c_.triangles.size(); ++t)
+            if (!is_dropped_[t])
+                for (const Index p : c_.triangles[t]) star_[p].push_back(t);
+    }
+
+    /// The triangles on an edge, in order of their numbers; those that this round took out, too.
+    std::vector<Index> triangles_on(Index from, Index to) const {
+        std::vector<Index> out;
+        for (const Index t : star_[from]) {
+            const Triangle& v = c_.triangles[t];
+            const auto has = [&v](Index p) { return std::find(v.begin(), v.end(), p) != v.end(); };
+            const bool was_there = !is_dropped_[t] || used_in_[t] == round_;
+            if (was_there && has(from) && has(to)) out.push_back(t);
+        }
+        std::sort(out.begin(), out.end());
+        out.erase(std::unique(out.begin(), out.end()), out.end());
+        return out;
+    }
+
+    void divide_beyond(Index t) {
+        const auto k = blunt_corner(c_, t);
+        const Triangle& v = c_.triangles[t];
+        const Index b = v[k];
+        const auto [from, to] = std::minmax(v[(k + 1) % 3], v[(k + 2) % 3]);
+        divide_edge(from, to, b);
+    }
+
+    void divide_edge(Index from, Index to, Index b) {
+        const std::vector<Index> uses = triangles_on(from, to);
+        if (std::any_of(uses.begin(), uses.end(), [&](Index t) { return used_in_[t] == round_; })) return;
+        for (const Index t : uses) {
+            used_in_[t] = round_;
+            const Triangle old = c_.triangles[t];
             if (std::find(old.begin(), old.end(), b) != old.end()) {
-                dropped[use->triangle] = true;
+                is_dropped_[t] = true;
                 continue;
             }
             Triangle second = old;
-            std::replace(c.triangles[use->triangle].begin(), c.triangles[use->triangle].end(), to, b);
+            std::replace(c_.triangles[t].begin(), c_.triangles[t].end(), to, b);
             std::replace(second.begin(), second.end(), from, b);
-            c.triangles.push_back(second);
-            c.is_settled[use->triangle] = false;
-            c.is_settled.push_back(false);
-            c.origins.push_back(c.origins[use->triangle]);
+            c_.is_settled[t] = false;
+            star_[b].push_back(t);
+            add(second, t);
+            unknown_.push_back(t);
         }
-        const auto feature = std::lower_bound(c.feature_edges.begin(), c.feature_edges.end(), Edge{from, to});
-        if (feature != c.feature_edges.end() && *feature == Edge{from, to}) {
-            c.feature_edges.erase(feature);
-            for (const Index end : {from, to}) {
-                const Edge piece{std::min(end, b), std::max(end, b)};
-                c.feature_edges.insert(std::lower_bound(c.feature_edges.begin(), c.feature_edges.end(), piece), piece);
-            }
-            c.feature_edges.erase(std::unique(c.feature_edges.begin(), c.feature_edges.end()), c.feature_edges.end());
-        }
+        divide_feature(from, to, b);
     }
-    dropped.resize(c.triangles.size(), false);
-    keep_triangles(c, [&](Index t) { return !dropped[t]; });
-    return true;
-}
 
-/// Flat triangles with a side that is next to nothing: its ends become one.
-void collapse_needles(Complex& c) {
-    constexpr double kShort = 1e-6;  // of the longest side
-    for (Index t = 0; t < c.triangles.size(); ++t) {
-        if (!is_collinear(c, t)) continue;
-        const Triangle& v = c.triangles[t];
-        for (std::size_t k = 0; k < 3; ++k) {
-            const auto [first, second] = std::minmax(v[k], v[(k + 1) % 3]);
-            if (distance(c.points[first].approx(), c.points[second].approx()) < kShort * longest_side(c, t))
-                c.points[second] = c.points[first];
+    void divide_feature(Index from, Index to, Index b) {
+        std::vector<Edge>& features = c_.feature_edges;
+        const auto feature = std::lower_bound(features.begin(), features.end(), Edge{from, to});
+        if (feature == features.end() || *feature != Edge{from, to}) return;
+        features.erase(feature);
+        for (const Index end : {from, to}) {
+            const Edge piece{std::min(end, b), std::max(end, b)};
+            const auto at = std::lower_bound(features.begin(), features.end(), piece);
+            if (at == features.end() || *at != piece) features.insert(at, piece);
         }
     }
-    merge_points(c);
-    drop_collapsed(c);
-}
+
+    void add(const Triangle& corners, Index parent) {
+        const auto t = static_cast<Index>(c_.triangles.size());
+        for (const Index p : corners) star_[p].push_back(t);
+        c_.triangles.push_back(corners);
+        c_.is_settled.push_back(false);
+        c_.origins.push_back(c_.origins[parent]);
+        is_dropped_.push_back(false);
+        used_in_.push_back(round_);
+        unknown_.push_back(t);
+    }
+
+    Complex& c_;
+    const std::vector<Vec3>& normals_;
+    double grain_;
+    int round_ = 0;
+    std::vector<bool> is_dropped_;
+    std::vector<int> used_in_;              // the last round in which the triangle was divided or taken out
+    std::vector<std::vector<Index>> star_;  // of each point; a triangle may have left it again
+    std::vector<Index> turned_, flat_, unknown_;
+};
 
 }  // namespace
 
@@ -242,11 +344,13 @@ void tidy(Complex& complex, const std::vector<Vec3>& normals, double grain) {
     merge_points(complex);
     drop_collapsed(complex);
     // Folds that make each other anew may stay; what has no area may not.
+    BadTriangles bad(complex, normals, grain);
     for (int round = 0; round < kMostRounds; ++round) {
         const bool is_late = round >= kMostRounds / 2;
-        if (is_late) collapse_needles(complex);
-        if (!remove_bad(complex, normals, grain, !is_late)) break;
+        if (is_late) bad.collapse_needles();
+        if (!bad.remove(!is_late)) break;
     }
+    bad.drop();
     merge_triangles(complex);
 }
 

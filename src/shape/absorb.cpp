@@ -284,6 +284,18 @@ void measure_volumes(Domain& domain) {
     domain.volume = std::accumulate(volume.begin(), volume.end(), 0.0);
 }
 
+void require_regions_left(const Domain& before, const Domain& after, double width) {
+    std::vector<bool> is_left(before.regions.size(), false);
+    for (const auto& sides : after.sides)
+        for (const Index region : sides)
+            if (region != kNone) is_left[region] = true;
+    const auto gone = static_cast<std::size_t>(std::find(is_left.begin(), is_left.end(), false) - is_left.begin());
+    if (gone < is_left.size())
+        throw GeometryError(fmt::format(
+            "region \"{}\" is narrower everywhere than the details to be taken out, {:.3g} m: nothing is left of it",
+            before.regions[gone].name, width));
+}
+
 }  // namespace
 
 Domain absorb_details(const Domain& domain, const AbsorbOptions& options, AbsorbReport* report,
@@ -306,6 +318,7 @@ Domain absorb_details(const Domain& domain, const AbsorbOptions& options, Absorb
         has_changed = true;
     }
     if (!has_changed) return now;
+    require_regions_left(domain, now, options.width);
     check_crossings(now.boundary, options.width);
     measure_volumes(now);
     return now;

@@ -42,6 +42,7 @@ class Gatherer {
     }
 
     Sizing run(std::size_t max_octree_cells) {
+        if (s_.triangles.empty()) throw GeometryError("the domain has no boundary that sizes could be taken from");
         context_.report("sizes", "sources", 0);
         for (Index r = 0; r < o_.refine.size(); ++r) {
             try {

@@ -3,6 +3,7 @@
 #include <anvilcast/errors.hpp>
 #include <anvilcast/health.hpp>
 #include <anvilcast/quality.hpp>
+#include <anvilcast/sizing.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/triangle_tree.hpp>
 #include <anvilcast/weld.hpp>
@@ -107,6 +108,18 @@ TEST(AbsorbDetails, TellsOfZonesThatWentButKeepsOpenings) {
         EXPECT_EQ(is_told, role == Role::wall);
         EXPECT_NE(is_told, is_there);
     }
+}
+
+TEST(AbsorbDetails, RefusesToTakeAWholeRegion) {
+    // All of a chip of glass is narrower than the width, and it is the only region.
+    const Domain chip = kit::inside_of(kit::prism({{0, 0}, {1, 0}, {0.5, 1e-4}}, 1e-4));
+    try {
+        absorb_details(chip, {.width = 1e-3});
+        FAIL();
+    } catch (const GeometryError& e) {
+        EXPECT_NE(std::string(e.what()).find("is narrower everywhere than the details"), std::string::npos) << e.what();
+    }
+    EXPECT_THROW(make_sizing(Domain{}, {.surface = 1}), GeometryError);
 }
 
 TEST(AbsorbDetails, RefusesSenselessWidths) {
