@@ -7,6 +7,8 @@
 //    centre.
 // 4. Sides without a cube behind are the hull, of triangles: squares there are halved, so the outermost cubes are cut
 //    up round their centres as well.
+// Where the boundary is flat and lies in a side of its own box, the lattice ends there, and cubes stand on it: nothing
+// but the borders of such places is near for them. Their sides take the place of the triangles there.
 // Where cubes are kept whole, for polyhedra, sides with finer cubes behind have four faces, and all others one with
 // whatever points are on its edges.
 
@@ -24,6 +26,7 @@
 
 #include "base/thread_limit.hpp"
 #include "cubes/faces.hpp"
+#include "cubes/flats.hpp"
 #include "cubes/octree.hpp"
 
 namespace anvilcast::cubes {
@@ -33,7 +36,10 @@ namespace {
 constexpr double kHalfDiagonal = 0.8660254037844387;
 /// Cubes with fewer kept ones at their sides stick out, and are left out.
 constexpr int kLeastNeighbours = 3;
-constexpr int kMostRoots = 14;
+constexpr int kRootsAlong = 14;
+/// Between two sides that cubes stand on there are at least so many roots, so that they come out as cubes but for a
+/// ninth.
+constexpr double kRootsBetween = 4.5;
 /// Cubes stand within so many steps of one whose centre is so many of its edges from the boundary: blocks that are
 /// fewer than about six across take more cells than tetrahedra alone.
 constexpr double kDeep = 4;
@@ -53,7 +59,9 @@ class Maker {
           sizes_(sizes),
           o_(options),
           context_(context),
-          tree_(boundary.surface.points, boundary.surface.triangles) {
+          tree_(boundary.surface.points, boundary.surface.triangles),
+          flats_(boundary, options.may_carry),
+          rest_(boundary.surface.points, flats_.rest()) {
         domain_.boundary = boundary.surface;
         domain_.sides = boundary.sides;
         for (const double h : options.heights) highest_ = std::max(highest_, h);
@@ -75,6 +83,7 @@ class Maker {
             else
                 add(c);
         }
+        out_.patch_of = flats_.patch_of();
         return std::move(out_);
     }
 
@@ -95,15 +104,22 @@ class Maker {
     Octree make_octree() const {
         const Box& box = tree_.bounds();
         const Vec3 extent = box.extent();
-        const double least = std::max({extent.x, extent.y, extent.z}) / kMostRoots;
-        const double root = root_edge(least);
+        const double root = root_edge(std::max({extent.x, extent.y, extent.z}) / kRootsAlong);
         At n{};
-        Vec3 origin = box.center();
-        for (int a = 0; a < 3; ++a) {
-            n[static_cast<std::size_t>(a)] = static_cast<std::uint32_t>(std::ceil(extent[a] / root)) | 1U;
-            origin[a] -= 0.5 * root * n[static_cast<std::size_t>(a)];
+        Box lattice;
+        for (int axis = 0; axis < 3; ++axis) {
+            const auto a = static_cast<std::size_t>(axis);
+            const bool is_low = flats_.is_on(2 * a), is_high = flats_.is_on(2 * a + 1);
+            n[a] = static_cast<std::uint32_t>(std::ceil(extent[axis] / root * (1 - 1e-9)));
+            lattice.lo[axis] = box.lo[axis];
+            lattice.hi[axis] = box.hi[axis];
+            if (is_low && is_high) continue;
+            if (!is_low && !is_high) n[a] |= 1U;
+            const double spare = n[a] * root - extent[axis];
+            lattice.lo[axis] -= spare * (is_low ? 0 : is_high ? 1 : 0.5);
+            lattice.hi[axis] += spare * (is_high ? 0 : is_low ? 1 : 0.5);
         }
-        return {origin, root, n,
+        return {lattice, n,
                 [this](const Vec3& center, double edge) {
                     if (edge <= o_.most_over * size_in(center, edge)) return false;
                     // Outside of everything nothing is asked for.
@@ -117,7 +133,19 @@ class Maker {
         double root = o_.most_over * sizes_.largest() * kFit;
         while (root < least) root *= 2;
         while (root >= 2 * least) root /= 2;
-        return root;
+        const double between = least_between_flats();
+        while (between < kRootsBetween * root && root > least / 2) root /= 2;
+        // A slab of few: as thick as they come out there.
+        return between < kRootsBetween * root ? between / std::ceil(between / root) : root;
+    }
+    double least_between_flats() const {
+        const Vec3 extent = tree_.bounds().extent();
+        double least = Box::inf;
+        for (int axis = 0; axis < 3; ++axis) {
+            const auto a = static_cast<std::size_t>(axis);
+            if (flats_.is_on(2 * a) && flats_.is_on(2 * a + 1)) least = std::min(least, extent[axis]);
+        }
+        return least;
     }
 
     // ---- which cubes are kept ----
@@ -130,8 +158,7 @@ class Maker {
         tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(leaves.size()), 256), [&](const auto& range) {
             for (Index c = range.begin(); c < range.end(); ++c) {
                 const Vec3 center = octree_->center(leaves[c]);
-                const double edge = octree_->edge(leaves[c].level);
-                const double room = room_at(center, kDeep * edge);
+                const double edge = octree_->edge(leaves[c].level), room = room_at(center, kDeep * edge);
                 is_deep[c] = static_cast<char>(room >= kDeep * edge);
                 if (room < o_.clearance * edge) continue;
                 if (std::any_of(o_.avoid.begin(), o_.avoid.end(),
@@ -147,11 +174,37 @@ class Maker {
         drop_lonely_ones();
     }
 
-    /// The distance from the boundary, or what stands on it, where it is below `most`.
+    /// The distance from the boundary, or what stands on it, where it is below `most`; from what cubes stand on only
+    /// that from its borders.
     double room_at(const Vec3& p, double most) const {
-        const auto near = tree_.closest(p, most + highest_);
+        const auto near = rest_.closest(p, most + highest_);
         if (near.triangle == kNone) return most;
-        return near.distance - (o_.heights.empty() ? 0 : o_.heights[near.triangle]);
+        const Index triangle = flats_.triangle_of_rest(near.triangle);
+        return near.distance - (o_.heights.empty() || triangle == kNone ? 0 : o_.heights[triangle]);
+    }
+
+    /// The patch that a cube stands on with a side; kNone for none.
+    Index patch_below(const Cube& c, std::size_t side) const {
+        const std::size_t axis = side / 2;
+        const bool is_outermost = side % 2 == 0 ? c.at[axis] == 0 : octree_->is_at_end(c, axis);
+        if (!is_outermost || !flats_.is_on(side)) return kNone;
+        Vec3 middle = octree_->center(c);
+        middle[static_cast<int>(axis)] = flats_.place_of(side);
+        const auto near = tree_.closest(middle, 1e-3 * octree_->edge(c.level));
+        return near.triangle == kNone ? kNone : flats_.patch_of()[near.triangle];
+    }
+
+    /// Between a cube and what others stand on there is either a gap for other cells, or there are cubes.
+    bool hangs_over_flat(const Cube& c) const {
+        for (std::size_t side = 0; side < 6; ++side) {
+            if (!flats_.is_on(side)) continue;
+            const auto axis = static_cast<int>(side / 2);
+            const double from_flat = std::abs(octree_->center(c)[axis] - flats_.place_of(side));
+            if (from_flat >= o_.clearance * octree_->edge(c.level) || patch_below(c, side) != kNone) continue;
+            const auto finer = finer_beyond(c, side);
+            if (!has_cube_beyond(c, side) && std::count(finer.begin(), finer.end(), kNone) > 0) return true;
+        }
+        return false;
     }
 
     /// Thin sheets and strings of cubes cost more at their hull than they save.
@@ -181,7 +234,8 @@ class Maker {
         for (bool changed = true; changed;) {
             std::vector<Index> lonely;
             for (Index c = 0; c < leaves.size(); ++c)
-                if (kept_[c] != 0 && n_neighbours(leaves[c]) < kLeastNeighbours) lonely.push_back(c);
+                if (kept_[c] != 0 && (n_neighbours(leaves[c]) < kLeastNeighbours || hangs_over_flat(leaves[c])))
+                    lonely.push_back(c);
             for (const Index c : lonely) kept_[c] = 0;
             changed = !lonely.empty();
         }
@@ -234,7 +288,8 @@ class Maker {
     }
     int n_neighbours(const Cube& c) const {
         int n = 0;
-        for (std::size_t side = 0; side < 6; ++side) n += neighbours(c, side).empty() ? 0 : 1;
+        for (std::size_t side = 0; side < 6; ++side)
+            n += neighbours(c, side).empty() && patch_below(c, side) == kNone ? 0 : 1;
         return n;
     }
 
@@ -251,15 +306,9 @@ class Maker {
     static Key key_of(const At& at) {
         return (static_cast<Key>(at[2]) << 42) | (static_cast<Key>(at[1]) << 21) | at[0];
     }
-    Vec3 place(const At& halves) const {
-        const Vec3 low = octree_->place({0, 0, 0});
-        const double half = 0.5 * octree_->edge(octree_->finest());
-        return low + Vec3{halves[0] * half, halves[1] * half, halves[2] * half};
-    }
-
     Index add_point(const At& at) {
         const auto [found, is_new] = number_.try_emplace(key_of(at), static_cast<Index>(out_.points.size()));
-        if (is_new) out_.points.push_back(place(at));
+        if (is_new) out_.points.push_back(octree_->place(at));
         return found->second;
     }
     Index point_at(const At& at) const {
@@ -303,10 +352,11 @@ class Maker {
     // ---- cells ----
 
     void count(const Cube& c) {
-        const double edge = octree_->edge(c.level);
-        out_.cube_volume += edge * edge * edge;
-        const double ratio = edge / sizes_.at(octree_->center(c));
-        out_.places_of_cells += ratio * ratio * ratio;
+        const double edge = octree_->edge(c.level), size = sizes_.at(octree_->center(c));
+        const Vec3 edges = octree_->edges(c.level);
+        const double volume = edges.x * edges.y * edges.z;
+        out_.cube_volume += volume;
+        out_.places_of_cells += volume / (size * size * size);
         if (out_.edges.empty() || out_.edges.back().first != edge) out_.edges.emplace_back(edge, 0);
         ++out_.edges.back().second;
     }
@@ -316,7 +366,10 @@ class Maker {
         bool is_whole = true;
         for (std::size_t side = 0; side < 6; ++side) {
             pieces[side] = pieces_of(side_points(c, side));
-            add_hull(c, side, pieces[side], region_[leaf]);
+            if (const Index patch = patch_below(c, side); patch != kNone)
+                put_on_wall(pieces[side], patch);
+            else
+                add_hull(c, side, pieces[side], region_[leaf]);
             is_whole = is_whole && pieces[side].size() == 1;
         }
         if (is_whole)
@@ -378,6 +431,11 @@ class Maker {
             out_.hull.push_back({t[0], t[1], t[2]});
             out_.hull_region.push_back(region);
         }
+    }
+
+    void put_on_wall(const std::vector<Piece>& pieces, Index patch) {
+        out_.walls.insert(out_.walls.end(), pieces.begin(), pieces.end());
+        out_.wall_patch.resize(out_.walls.size(), patch);
     }
 
     // ---- cubes that are kept whole ----
@@ -451,6 +509,8 @@ class Maker {
     const CubeOptions& o_;
     const Context& context_;
     TriangleTree tree_;
+    Flats flats_;
+    TriangleTree rest_;  ///< of what cubes keep their distance from
     Domain domain_;
     double highest_ = 0;
     const Octree* octree_ = nullptr;

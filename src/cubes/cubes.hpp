@@ -7,6 +7,8 @@
 #include <anvilcast/volume_mesh.hpp>
 #include <vector>
 
+#include "cubes/faces.hpp"
+
 namespace anvilcast::cubes {
 
 /// Faces between cubes that are kept whole: polygons, counter-clockwise seen from outside of their owner, which has the
@@ -29,9 +31,13 @@ struct CubeCore {
     /// Of cubes that are kept whole, all of them hexahedra here, though with more points on their edges and sides.
     CubeFaces faces;
     std::vector<Index> cube_of;  ///< of each triangle of the hull
-    std::size_t n_cubes = 0;     ///< that stayed whole
-    double cube_volume = 0;      ///< of all cubes, whole or divided, m^3
-    double places_of_cells = 0;  ///< the sum over all cubes of volume over the size asked for, cubed
+    /// Triangles and squares that take the place of the boundary's; normals point out of the cubes.
+    std::vector<Piece> walls;
+    std::vector<Index> wall_patch;  ///< of each of them: a number of `patch_of`
+    std::vector<Index> patch_of;    ///< of each triangle of the boundary; kNone for one that stays as it is
+    std::size_t n_cubes = 0;        ///< that stayed whole
+    double cube_volume = 0;         ///< of all cubes, whole or divided, m^3
+    double places_of_cells = 0;     ///< the sum over all cubes of volume over the size asked for, cubed
     /// Edges of the cubes, largest first, and how many there are.
     std::vector<std::pair<double, std::size_t>> edges;
 
@@ -48,7 +54,14 @@ struct CubeOptions {
     /// the points.
     bool keep_whole = false;
     std::vector<Vec3> avoid = {};  ///< no cube stands within two of its edges of these places
+    /// Of each triangle of the boundary: cubes may stand on it, and their sides take its place, where it lies in a side
+    /// of the boundary's box. Empty: on none.
+    std::vector<char> may_carry = {};
 };
+
+/// On which triangles cubes may stand, as far as the boundary tells: those of one region, with nothing behind them and
+/// no image elsewhere.
+std::vector<char> triangles_that_carry(const SurfaceMesh& boundary);
 
 /// Whole cubes are hexahedra; those beside finer ones, and those at the hull, are divided into pyramids and tetrahedra
 /// round their centre, unless all are to be kept whole. Empty where no cube fits. O(n log n) for n cubes; the same on

@@ -27,21 +27,33 @@ At Octree::at_of(Key key) {
             static_cast<std::uint32_t>(key >> (2 * kBits))};
 }
 
-Octree::Octree(const Vec3& origin, double root_edge, const At& n_roots, const IsSplit& is_split, int per_level)
-    : origin_(origin), root_edge_(root_edge), n_roots_(n_roots) {
+Octree::Octree(const Box& box, const At& n_roots, const IsSplit& is_split, int per_level)
+    : box_(box), n_roots_(n_roots) {
+    const Vec3 extent = box.extent();
+    root_edges_ = {extent.x / n_roots[0], extent.y / n_roots[1], extent.z / n_roots[2]};
     divide(is_split);
     balance(per_level);
     list_leaves();
 }
 
+double Octree::edge(int level) const {
+    const Vec3 e = edges(level);
+    return std::max({e.x, e.y, e.z});
+}
 Vec3 Octree::center(const Cube& c) const {
-    const double e = edge(c.level);
-    return origin_ + Vec3{(c.at[0] + 0.5) * e, (c.at[1] + 0.5) * e, (c.at[2] + 0.5) * e};
+    const Vec3 e = edges(c.level);
+    return box_.lo + Vec3{(c.at[0] + 0.5) * e.x, (c.at[1] + 0.5) * e.y, (c.at[2] + 0.5) * e.z};
 }
-Vec3 Octree::place(const At& corner) const {
-    const double e = edge(finest());
-    return origin_ + Vec3{corner[0] * e, corner[1] * e, corner[2] * e};
+Vec3 Octree::place(const At& halves) const {
+    const Vec3 half = edges(finest()) / 2.0;
+    Vec3 out = box_.lo + Vec3{halves[0] * half.x, halves[1] * half.y, halves[2] * half.z};
+    for (int axis = 0; axis < 3; ++axis) {
+        const auto a = static_cast<std::size_t>(axis);
+        if (halves[a] == (n_roots_[a] << (finest() + 1))) out[axis] = box_.hi[axis];
+    }
+    return out;
 }
+bool Octree::is_at_end(const Cube& c, std::size_t axis) const { return c.at[axis] + 1 == n_roots_[axis] << c.level; }
 
 bool Octree::is_node(int level, Key key) const {
     const auto& list = nodes_[static_cast<std::size_t>(level)];

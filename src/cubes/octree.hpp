@@ -18,27 +18,30 @@ struct Cube {
     At at{};
 };
 
-/// At most so many halvings; places of the finest level then fit 20 bits each.
-inline constexpr int kMostLevels = 16;
+/// At most so many halvings, and roots along an axis; places of the finest level then fit 20 bits each.
+inline constexpr int kMostLevels = 14;
+inline constexpr std::uint32_t kMostRoots = 63;
 
 class Octree {
   public:
-    /// What is done with a cube, by its centre and edge: `is_split` where it is too large. Called once for each cube,
-    /// from many threads; a child of a cube that is not split is not asked for.
+    /// What is done with a cube, by its centre and its longest edge: `is_split` where it is too large. Called once for
+    /// each cube, from many threads; a child of a cube that is not split is not asked for.
     using IsSplit = std::function<bool(const Vec3& center, double edge)>;
 
-    /// `n_roots` cubes of that edge along each axis, 2^(20 - kMostLevels) at most. Cubes over a common face, edge or
-    /// corner differ by one level at most, and beyond those of one level at least `per_level` cubes of the next lie.
+    /// The box in so many parts along each axis, kMostRoots at most: cubes, or nearly. Cubes over a common face, edge
+    /// or corner differ by one level at most, and beyond those of one level at least `per_level` cubes of the next lie.
     /// O(n log n) for n cubes; parallel.
-    Octree(const Vec3& origin, double root_edge, const At& n_roots, const IsSplit& is_split, int per_level);
+    Octree(const Box& box, const At& n_roots, const IsSplit& is_split, int per_level);
 
     /// Those that are not split: by level, then z, y, x.
     const std::vector<Cube>& leaves() const { return leaves_; }
     int finest() const { return static_cast<int>(nodes_.size()) - 1; }
-    double edge(int level) const { return root_edge_ / static_cast<double>(std::uint32_t{1} << level); }
+    Vec3 edges(int level) const { return root_edges_ / static_cast<double>(std::uint32_t{1} << level); }
+    double edge(int level) const;  ///< the longest
     Vec3 center(const Cube& cube) const;
-    /// Of a corner, in edges of the finest level.
-    Vec3 place(const At& corner) const;
+    /// In halves of the finest edges; exactly on the box's sides at its ends.
+    Vec3 place(const At& halves) const;
+    bool is_at_end(const Cube& cube, std::size_t axis) const;  ///< no cube is beyond it, along the axis
     /// The leaf with that place; kNone where there is none, or it is split.
     Index leaf_at(int level, const At& at) const;
 
@@ -51,9 +54,9 @@ class Octree {
     void balance(int per_level);
     void list_leaves();
 
-    Vec3 origin_;
-    double root_edge_;
+    Box box_;
     At n_roots_;
+    Vec3 root_edges_;
     std::vector<std::vector<Key>> nodes_;          ///< of each level, sorted
     std::vector<std::vector<Index>> leaf_number_;  ///< of each node; kNone for one that is split
     std::vector<Cube> leaves_;

@@ -10,6 +10,7 @@
 
 #include "cubes/cubes.hpp"
 #include "fill/fill_core.hpp"
+#include "fill/hull.hpp"
 
 namespace anvilcast::fill {
 namespace {
@@ -22,63 +23,36 @@ struct HullDivided {
     std::vector<Vec3> places;
 };
 
-struct WithHull {
-    SurfaceMesh surface;
-    std::vector<char> may_slide, is_top;
-    std::vector<Index> point_of;  ///< of each point of the cubes: of the surface; kNone within
-};
-
-WithHull with_hull(const SurfaceMesh& given, const cubes::CubeCore& core, const std::vector<char>& may_slide,
-                   const std::vector<char>& is_top) {
-    WithHull out{given, may_slide, is_top, std::vector<Index>(core.points.size(), kNone)};
-    Surface& s = out.surface.surface;
-    const auto zone = static_cast<Index>(s.zones.size());
-    s.zones.push_back({"cubes", Role::wall});
-    for (std::size_t t = 0; t < core.hull.size(); ++t) {
-        Triangle triangle{};
-        for (std::size_t k = 0; k < 3; ++k) {
-            Index& p = out.point_of[core.hull[t][k]];
-            if (p == kNone) {
-                p = static_cast<Index>(s.points.size());
-                s.points.push_back(core.points[core.hull[t][k]]);
-            }
-            triangle[k] = p;
-        }
-        s.triangles.push_back(triangle);
-        s.zone_of.push_back(zone);
-        out.surface.sides.push_back({core.hull_region[t], kNone});
-    }
-    if (out.may_slide.empty()) out.may_slide.assign(given.surface.points.size(), 1);
-    out.may_slide.resize(s.points.size(), 0);
-    if (!out.is_top.empty()) out.is_top.resize(s.triangles.size(), 0);
-    return out;
-}
-
-/// The boundary without its last zone.
-void take_hull_away(FilledCore& filled, std::size_t n_points) {
+/// The boundary without its last zone, told of by the given surface's triangles and points.
+void take_hull_away(FilledCore& filled, const WithHull& hull, std::size_t n_given) {
     CellsAndBoundary& c = filled.cells;
-    const auto hull = static_cast<Index>(c.zones.size() - 1);
+    const auto zone = static_cast<Index>(c.zones.size() - 1);
     c.zones.pop_back();
     CellsAndBoundary rest;
     std::vector<Index> parent;
     for (std::size_t f = 0; f < c.boundary_zone.size(); ++f) {
-        if (c.boundary_zone[f] == hull) continue;
+        if (c.boundary_zone[f] == zone) continue;
         rest.boundary_points.insert(rest.boundary_points.end(),
                                     c.boundary_points.begin() + static_cast<std::ptrdiff_t>(c.boundary_offsets[f]),
                                     c.boundary_points.begin() + static_cast<std::ptrdiff_t>(c.boundary_offsets[f + 1]));
         rest.boundary_offsets.push_back(rest.boundary_points.size());
         rest.boundary_zone.push_back(c.boundary_zone[f]);
-        parent.push_back(filled.parent[f]);
+        parent.push_back(hull.triangle_in_given[filled.parent[f]]);
     }
     c.boundary_points = std::move(rest.boundary_points);
     c.boundary_offsets = std::move(rest.boundary_offsets);
     c.boundary_zone = std::move(rest.boundary_zone);
     filled.parent = std::move(parent);
-    filled.number_of.resize(n_points);
+    std::vector<Index> number_of(n_given, kNone);
+    for (std::size_t p = 0; p < hull.point_in_given.size(); ++p)
+        if (hull.point_in_given[p] != kNone) number_of[hull.point_in_given[p]] = filled.number_of[p];
+    filled.number_of = std::move(number_of);
 }
 
+/// `number_of`: of each point of the surface with the hull.
 void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector<Index>& number_of,
-            CellsAndBoundary& cells) {
+            const SurfaceMesh& given, FilledCore& filled) {
+    CellsAndBoundary& cells = filled.cells;
     std::vector<Index> number(core.points.size(), kNone);
     for (Index p = 0; p < number.size(); ++p) {
         if (hull.point_of[p] != kNone) number[p] = number_of[hull.point_of[p]];
@@ -92,6 +66,19 @@ void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector
         cells.cell_types.push_back(core.types[c]);
         cells.cell_offsets.push_back(cells.cell_points.size());
         cells.cell_region.push_back(core.region[c]);
+    }
+    std::vector<Index> sample_of;  // of each patch
+    for (Index t = 0; t < core.patch_of.size(); ++t) {
+        if (core.patch_of[t] == kNone) continue;
+        if (core.patch_of[t] >= sample_of.size()) sample_of.resize(core.patch_of[t] + 1, kNone);
+        sample_of[core.patch_of[t]] = t;
+    }
+    for (std::size_t k = 0; k < core.walls.size(); ++k) {
+        for (const Index p : core.walls[k])
+            if (p != kNone) cells.boundary_points.push_back(number[p]);
+        cells.boundary_offsets.push_back(cells.boundary_points.size());
+        cells.boundary_zone.push_back(given.surface.zone_of[sample_of[core.wall_patch[k]]]);
+        filled.parent.push_back(sample_of[core.wall_patch[k]]);
     }
 }
 
@@ -124,28 +111,59 @@ void take_notice(const std::vector<Vec3>& places, cubes::CubeOptions& how) {
     }
 }
 
+/// On the hull, or on an edge that it has in common with a patch.
+bool is_on_cubes(const AddedBoundaryPoint& p, const WithHull& hull) {
+    return hull.triangle_in_given[p.triangle] == kNone ||
+           std::all_of(p.corners.begin(), p.corners.end(), [&hull](Index corner) {
+               return corner == kNone || (corner < hull.is_of_cubes.size() && hull.is_of_cubes[corner] != 0);
+           });
+}
+
+/// By the given surface's numbers; corners that it does not have are left out.
+std::vector<AddedBoundaryPoint> as_of_given(std::vector<AddedBoundaryPoint> added, const WithHull& hull) {
+    for (AddedBoundaryPoint& p : added) {
+        p.triangle = hull.triangle_in_given[p.triangle];
+        for (Index& corner : p.corners)
+            if (corner != kNone) corner = corner < hull.point_in_given.size() ? hull.point_in_given[corner] : kNone;
+    }
+    return added;
+}
+
+std::vector<char> carrying(const SurfaceMesh& surface, const std::vector<char>& is_top) {
+    std::vector<char> out = cubes::triangles_that_carry(surface);
+    for (std::size_t t = 0; t < is_top.size(); ++t)
+        if (is_top[t] != 0) out[t] = 0;
+    return out;
+}
+
 }  // namespace
 
 FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_sizes, const FillOptions& options,
                             const Context& context, FillReport& report, const std::vector<char>& may_slide,
                             const BoundaryCheck& check, const std::vector<char>& is_top) {
-    const std::size_t n_triangles = surface.surface.triangles.size(), n_points = surface.surface.points.size();
     const SizeField sizes = make_sizes();
     cubes::CubeOptions how;
     how.keep_whole = options.cells == FillCells::polyhedra;
+    if (!how.keep_whole) how.may_carry = carrying(surface, is_top);
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
         context.report("fill", "cubes", 0);
         cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
         if (core.empty()) break;
-        const WithHull hull = with_hull(surface, core, may_slide, is_top);
+        WithHull hull;
+        try {
+            hull = with_hull(surface, core, sizes, may_slide, is_top, context);
+        } catch (const GeometryError&) {
+            how.may_carry.clear();  // a border that runs too close to the cubes' sides
+            continue;
+        }
         bool is_of_layers = false;  // what is thrown, which has nothing to do with cubes
         const BoundaryCheck check_hull = [&](const std::vector<AddedBoundaryPoint>& added) {
             HullDivided divided;
             for (const AddedBoundaryPoint& p : added)
-                if (p.triangle >= n_triangles) divided.places.push_back(p.place);
+                if (is_on_cubes(p, hull)) divided.places.push_back(p.place);
             if (!divided.places.empty()) throw divided;
             is_of_layers = true;
-            if (check) check(added);
+            if (check) check(as_of_given(added, hull));
             is_of_layers = false;
         };
         try {
@@ -153,7 +171,8 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
                 hull.surface, [&sizes] { return sizes; }, options, context, report, hull.may_slide, check_hull,
                 hull.is_top);
             const std::vector<Index> number_of = filled.number_of;
-            take_hull_away(filled, n_points);
+            take_hull_away(filled, hull, surface.surface.points.size());
+            report.boundary_points_added = as_of_given(std::move(report.boundary_points_added), hull);
             report.cubes = core.n_cubes;
             report.cube_volume = core.cube_volume;
             if (how.keep_whole) {
@@ -161,7 +180,7 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
                 filled.cubes = {std::move(core), std::move(triangles)};
                 return filled;
             }
-            put_in(core, hull, number_of, filled.cells);
+            put_in(core, hull, number_of, surface, filled);
             report.cells_of_core = static_cast<std::size_t>(
                 std::count(filled.cells.cell_types.begin(), filled.cells.cell_types.end(), CellType::tetrahedron));
             return filled;

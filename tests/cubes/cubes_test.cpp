@@ -32,7 +32,7 @@ TEST(CubeOctree, IsBalancedOverCornersWithCubesBetweenItsLevels) {
             std::uniform_real_distribution<double> unit(0, 1);
             const Vec3 fine{3 * unit(random), 2 * unit(random), 2 * unit(random)};
             const Octree tree(
-                {0, 0, 0}, 1, {3, 2, 2},
+                {{0, 0, 0}, {3, 2, 2}}, {3, 2, 2},
                 [&](const Vec3& c, double edge) { return edge > 0.02 + 0.02 * seed && distance(c, fine) < edge; },
                 per_level);
             ASSERT_GT(tree.finest(), 2);
@@ -222,7 +222,7 @@ TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
     EXPECT_LT(static_cast<double>(made.mesh.n_cells()), 0.8 * static_cast<double>(plain.mesh.n_cells()));
     const QualityReport q = assess(made.mesh), p = assess(plain.mesh);
     ASSERT_EQ(q.region_volumes.size(), 2U);
-    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 1e-12);
+    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 1e-11);
     ASSERT_EQ(q.zone_areas.size(), p.zone_areas.size());
     for (std::size_t k = 0; k < q.zone_areas.size(); ++k) EXPECT_NEAR(q.zone_areas[k], p.zone_areas[k], 1e-12);
     EXPECT_GT(q.metric("smallest dihedral").min, 12);
@@ -236,10 +236,46 @@ TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
         EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
     }
     // Where there is no room for any, the core is meshed without.
-    const Made thin = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 0.1})), even(0.05));
+    const Made thin = with_cubes(kit::inside_of(kit::sphere({0, 0, 0}, 0.1, 3)), even(0.09));
     EXPECT_EQ(thin.report.cubes, 0U);
     EXPECT_TRUE(std::all_of(thin.mesh.cell_types.begin(), thin.mesh.cell_types.end(),
                             [](CellType t) { return t == CellType::tetrahedron; }));
+}
+
+std::size_t squares_of_boundary(const VolumeMesh& mesh) {
+    std::size_t n = 0;
+    for (std::size_t f = mesh.n_inner_faces(); f < mesh.n_faces(); ++f) n += mesh.face(f).size() == 4 ? 1 : 0;
+    return n;
+}
+
+/// A block of which one side has layers, and of which a ball near one wall makes cubes of two sizes stand on it.
+TEST(Cubes, StandOnFlatWalls) {
+    const Domain d = kit::inside_of(split_at_sharp_edges(kit::box({0, 0, 0}, {1.3, 1, 0.9}, "room"), 40));
+    SizeOptions sizes = even(0.05);
+    Refinement r;
+    r.volume = BallVolume{{0.6, 0.5, 0.9}, 0.15};
+    r.size = 0.022;
+    sizes.refine = {r};
+    for (const auto& layers : {std::vector<LayerRecipe>{}, {layers_on_one_side()}}) {
+        const Made made = with_cubes(d, sizes, layers), again = with_cubes(d, sizes, layers, 7);
+        const QualityReport q = assess(made.mesh);
+        EXPECT_NEAR(q.volume, 1.3 * 0.9, 1e-12);
+        const std::array<double, 6> areas{0.9, 0.9, 1.3 * 0.9, 1.3 * 0.9, 1.3, 1.3};
+        std::vector<double> told = q.zone_areas;
+        std::sort(told.begin(), told.end());
+        for (std::size_t k = 0; k < 6; ++k) EXPECT_NEAR(told[k], areas[k], 1e-12);
+        EXPECT_GT(made.report.cube_volume, (layers.empty() ? 0.85 : 0.7) * q.volume);
+        EXPECT_GT(squares_of_boundary(made.mesh), 1500U);
+        EXPECT_GT(q.metric("smallest dihedral").min, 12);
+        EXPECT_LT(q.metric("largest dihedral").max, 160);
+        EXPECT_LT(q.metric("equiangle skewness").max, 0.85);
+        EXPECT_EQ(again.mesh.points, made.mesh.points);
+        EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
+    }
+    // A slab of two cubes.
+    const Made slab = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 0.1})), even(0.05));
+    EXPECT_GT(slab.report.cube_volume, 0.05);
+    EXPECT_NEAR(assess(slab.mesh).volume, 0.1, 1e-12);
 }
 
 /// Sides divided where levels meet, layers, two regions, and nothing cut up.

@@ -38,16 +38,18 @@ const std::vector<std::pair<std::string, std::string>> kHouse{
     {"layers", "base robust geometry mesh surface domain shape sizing surfmesh"},
     {"poly", "base geometry mesh assemble"},
     {"cubes", "base robust geometry mesh surface domain sizing surfmesh"},
-    {"fill", "base robust geometry mesh assemble tets surface domain shape sizing surfmesh layers poly cubes"},
     {"quality", "base robust geometry mesh"},
     {"planar", "base robust geometry mesh surface domain shape sizing surfmesh layers quality"},
+    {"fill",
+     "base robust geometry mesh assemble tets surface domain shape sizing surfmesh layers poly cubes quality planar"},
     {"sweep", "base geometry mesh surface domain sizing surfmesh layers quality assemble planar"},
     {"forecast", "base robust geometry mesh surface domain shape sizing layers"},
     {"improve", "base robust geometry mesh assemble tets fill check quality"},
     {"io", "base robust geometry mesh assemble surface"},
     {"case", "base geometry mesh surface cut domain wrap shape sizing surfmesh layers fill planar sweep quality io"},
     {"pipeline",
-     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers cubes fill planar sweep forecast "
+     "base geometry mesh assemble surface cut domain wrap shape sizing surfmesh layers cubes fill planar sweep "
+     "forecast "
      "check "
      "quality improve io case"},
     {"tell",

@@ -1,0 +1,213 @@
+// 1. Triangles of patches that cubes stand on are left out, all others stay.
+// 2. What is between a patch's border and the outline of the cubes' sides on it is an area in a plane, with that border
+//    and that outline for its rim; it is filled with triangles by the sizes.
+// 3. The hull of the cubes closes what is left, with nothing behind it.
+
+#include "fill/hull.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "planar/triangles.hpp"
+
+namespace anvilcast::fill {
+namespace {
+
+class HullMaker {
+  public:
+    HullMaker(const SurfaceMesh& given, const cubes::CubeCore& core, const SizeField& sizes, const Context& context)
+        : given_(given), core_(core), sizes_(sizes), context_(context) {
+        out_.point_of.assign(core.points.size(), kNone);
+        out_.surface.regions = given.regions;
+        out_.surface.periodic = given.periodic;
+        out_.surface.surface.zones = given.surface.zones;
+        number_.assign(given.surface.points.size(), kNone);
+    }
+
+    WithHull run(const std::vector<char>& may_slide, const std::vector<char>& is_top) {
+        take_what_stays();
+        const auto n_given = static_cast<Index>(out_.surface.surface.points.size());
+        for (const auto& [patch, of] : pieces_by_patch()) fill_patch(of);
+        add_hull();
+        const std::size_t n_points = out_.surface.surface.points.size();
+        out_.point_in_given.resize(n_points, kNone);
+        out_.is_of_cubes.assign(n_points, 0);
+        for (const Index p : out_.point_of)
+            if (p != kNone) out_.is_of_cubes[p] = 1;
+        for (Index p = 0; p < n_points; ++p) {
+            const bool is_given = p < n_given;
+            out_.may_slide.push_back(is_given && !may_slide.empty() ? may_slide[out_.point_in_given[p]]
+                                                                    : static_cast<char>(is_given || is_inner_[p]));
+        }
+        if (!is_top.empty())
+            for (const Index t : out_.triangle_in_given)
+                out_.is_top.push_back(t == kNone ? static_cast<char>(0) : is_top[t]);
+        return std::move(out_);
+    }
+
+  private:
+    struct PiecesOfPatch {
+        std::vector<cubes::Piece> pieces;
+        std::vector<Index> triangles;  ///< of the given surface, that they take the place of
+    };
+
+    std::map<Index, PiecesOfPatch> pieces_by_patch() const {
+        std::map<Index, PiecesOfPatch> out;
+        for (std::size_t k = 0; k < core_.walls.size(); ++k) out[core_.wall_patch[k]].pieces.push_back(core_.walls[k]);
+        for (Index t = 0; t < core_.patch_of.size(); ++t)
+            if (const auto found = out.find(core_.patch_of[t]); found != out.end())
+                found->second.triangles.push_back(t);
+        return out;
+    }
+
+    Index given_point(Index p) {
+        if (number_[p] == kNone) {
+            number_[p] = static_cast<Index>(out_.surface.surface.points.size());
+            out_.surface.surface.points.push_back(given_.surface.points[p]);
+            out_.point_in_given.push_back(p);
+        }
+        return number_[p];
+    }
+    Index cube_point(Index p) {
+        if (out_.point_of[p] == kNone) {
+            out_.point_of[p] = static_cast<Index>(out_.surface.surface.points.size());
+            out_.surface.surface.points.push_back(core_.points[p]);
+        }
+        return out_.point_of[p];
+    }
+    void add_triangle(const Triangle& corners, Index zone, const std::array<Index, 2>& sides, Index in_given) {
+        out_.surface.surface.triangles.push_back(corners);
+        out_.surface.surface.zone_of.push_back(zone);
+        out_.surface.sides.push_back(sides);
+        out_.triangle_in_given.push_back(in_given);
+    }
+
+    void take_what_stays() {
+        std::vector<char> is_left(given_.surface.triangles.size(), 1);
+        for (const auto& [patch, of] : pieces_by_patch())
+            for (const Index t : of.triangles) is_left[t] = 0;
+        std::vector<char> is_needed(number_.size(), 0);
+        for (Index t = 0; t < is_left.size(); ++t)
+            if (is_left[t] != 0)
+                for (const Index p : given_.surface.triangles[t]) is_needed[p] = 1;
+        // Another patch may begin at a patch's border.
+        for (const auto& [patch, of] : pieces_by_patch())
+            for (const auto& [from, to] : border_of(of)) is_needed[from] = is_needed[to] = 1;
+        for (Index p = 0; p < is_needed.size(); ++p)
+            if (is_needed[p] != 0) given_point(p);
+        for (Index t = 0; t < is_left.size(); ++t) {
+            if (is_left[t] == 0) continue;
+            Triangle corners = given_.surface.triangles[t];
+            for (Index& p : corners) p = number_[p];
+            add_triangle(corners, given_.surface.zone_of[t], given_.sides[t], t);
+        }
+    }
+
+    /// Edges that one polygon has, the way it runs along them.
+    template <typename Polygons>
+    static std::vector<Edge> outline(const Polygons& polygons) {
+        std::vector<Edge> all, out;
+        for (const auto& polygon : polygons) {
+            const auto n = static_cast<std::size_t>(std::find(polygon.begin(), polygon.end(), kNone) - polygon.begin());
+            for (std::size_t k = 0; k < n; ++k) all.push_back({polygon[k], polygon[(k + 1) % n]});
+        }
+        std::sort(all.begin(), all.end());
+        for (const Edge& e : all)
+            if (!std::binary_search(all.begin(), all.end(), Edge{e[1], e[0]})) out.push_back(e);
+        return out;
+    }
+    std::vector<Edge> border_of(const PiecesOfPatch& of) const {
+        std::vector<Triangle> triangles;
+        for (const Index t : of.triangles) triangles.push_back(given_.surface.triangles[t]);
+        return outline(triangles);
+    }
+
+    void fill_patch(const PiecesOfPatch& of) {
+        const Index sample = of.triangles.front();
+        const Vec3 normal = triangle_normal(given_.surface.corner(sample, 0), given_.surface.corner(sample, 1),
+                                            given_.surface.corner(sample, 2));
+        const PlaneOfPatch plane(normal, given_.surface.corner(sample, 0));
+        std::vector<Index> points;  // of the surface that is made
+        std::map<Index, Index> place_of;
+        auto place = [&](Index p) {
+            const auto [found, is_new] = place_of.try_emplace(p, static_cast<Index>(points.size()));
+            if (is_new) points.push_back(p);
+            return found->second;
+        };
+        std::vector<planar::RimEdge> rim;
+        for (const auto& [from, to] : border_of(of))
+            rim.push_back({place(number_[from]), place(number_[to]), {0, kNone}});
+        // The sides of cubes are seen the right way round from outside of the domain, the patch from where its normal
+        // points to.
+        const bool is_seen_from_outside = given_.sides[sample][1] < given_.regions.size();
+        for (Edge e : outline(of.pieces)) {
+            if (!is_seen_from_outside) std::swap(e[0], e[1]);
+            rim.push_back({place(cube_point(e[0])), place(cube_point(e[1])), {kNone, 0}});
+        }
+        std::vector<Vec2> flat;
+        for (const Index p : points) flat.push_back(plane.flat(out_.surface.surface.points[p]));
+        const planar::Triangles filled = planar::fill_with_triangles(
+            flat, rim, [&](const Vec2& p) { return sizes_.at(plane.place(p)); }, context_);
+        for (std::size_t k = points.size(); k < filled.points.size(); ++k) {
+            points.push_back(static_cast<Index>(out_.surface.surface.points.size()));
+            out_.surface.surface.points.push_back(plane.place(filled.points[k]));
+            is_inner_.resize(points.back() + 1, 0);
+            is_inner_.back() = 1;
+        }
+        for (const auto& t : filled.triangles)
+            add_triangle({points[t[0]], points[t[1]], points[t[2]]}, given_.surface.zone_of[sample],
+                         given_.sides[sample], sample);
+    }
+
+    /// Square to an axis; flat places are seen from where the normal points to.
+    class PlaneOfPatch {
+      public:
+        PlaneOfPatch(const Vec3& normal, const Vec3& on) : on_(on) {
+            for (int a = 0; a < 3; ++a)
+                if (std::abs(normal[a]) > std::abs(normal[axis_])) axis_ = a;
+            u_ = (axis_ + 1) % 3;
+            v_ = (axis_ + 2) % 3;
+            if (normal[axis_] < 0) std::swap(u_, v_);
+        }
+        Vec2 flat(const Vec3& p) const { return {p[u_], p[v_]}; }
+        Vec3 place(const Vec2& p) const {
+            Vec3 out = on_;
+            out[u_] = p.x;
+            out[v_] = p.y;
+            return out;
+        }
+
+      private:
+        Vec3 on_;
+        int axis_ = 0, u_ = 1, v_ = 2;
+    };
+
+    void add_hull() {
+        const auto zone = static_cast<Index>(out_.surface.surface.zones.size());
+        out_.surface.surface.zones.push_back({"cubes", Role::wall});
+        for (std::size_t t = 0; t < core_.hull.size(); ++t) {
+            Triangle corners = core_.hull[t];
+            for (Index& p : corners) p = cube_point(p);
+            add_triangle(corners, zone, {core_.hull_region[t], kNone}, kNone);
+        }
+        is_inner_.resize(out_.surface.surface.points.size(), 0);
+    }
+
+    const SurfaceMesh& given_;
+    const cubes::CubeCore& core_;
+    const SizeField& sizes_;
+    const Context& context_;
+    WithHull out_;
+    std::vector<Index> number_;   // of each point of the given surface
+    std::vector<char> is_inner_;  // of each point: new, and within a patch
+};
+
+}  // namespace
+
+WithHull with_hull(const SurfaceMesh& given, const cubes::CubeCore& core, const SizeField& sizes,
+                   const std::vector<char>& may_slide, const std::vector<char>& is_top, const Context& context) {
+    return HullMaker(given, core, sizes, context).run(may_slide, is_top);
+}
+
+}  // namespace anvilcast::fill
