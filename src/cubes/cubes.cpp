@@ -22,8 +22,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
+#include "base/key_table.hpp"
 #include "base/thread_limit.hpp"
 #include "cubes/faces.hpp"
 #include "cubes/flats.hpp"
@@ -229,15 +229,29 @@ class Maker {
         for (Index c = 0; c < leaves.size(); ++c) kept_[c] = static_cast<char>(kept_[c] != 0 && is_near[c] != 0);
     }
 
+    /// What a cube has for neighbours changes only beside one that went.
     void drop_lonely_ones() {
         const auto& leaves = octree_->leaves();
-        for (bool changed = true; changed;) {
-            std::vector<Index> lonely;
-            for (Index c = 0; c < leaves.size(); ++c)
-                if (kept_[c] != 0 && (n_neighbours(leaves[c]) < kLeastNeighbours || hangs_over_flat(leaves[c])))
-                    lonely.push_back(c);
-            for (const Index c : lonely) kept_[c] = 0;
-            changed = !lonely.empty();
+        std::vector<Index> open;
+        for (Index c = 0; c < leaves.size(); ++c)
+            if (kept_[c] != 0) open.push_back(c);
+        std::vector<char> is_lonely(leaves.size(), 0);
+        while (!open.empty()) {
+            tbb::parallel_for(tbb::blocked_range<std::size_t>(0, open.size(), 256), [&](const auto& range) {
+                for (std::size_t k = range.begin(); k < range.end(); ++k) {
+                    const Cube& c = leaves[open[k]];
+                    is_lonely[open[k]] = static_cast<char>(n_neighbours(c) < kLeastNeighbours || hangs_over_flat(c));
+                }
+            });
+            std::erase_if(open, [&](Index c) { return is_lonely[c] == 0; });
+            for (const Index c : open) kept_[c] = 0;
+            std::vector<Index> beside;
+            for (const Index c : open)
+                for (std::size_t side = 0; side < 6; ++side)
+                    for (const Index other : neighbours(leaves[c], side)) beside.push_back(other);
+            std::sort(beside.begin(), beside.end());
+            beside.erase(std::unique(beside.begin(), beside.end()), beside.end());
+            open = std::move(beside);
         }
     }
 
@@ -307,14 +321,11 @@ class Maker {
         return (static_cast<Key>(at[2]) << 42) | (static_cast<Key>(at[1]) << 21) | at[0];
     }
     Index add_point(const At& at) {
-        const auto [found, is_new] = number_.try_emplace(key_of(at), static_cast<Index>(out_.points.size()));
+        const auto [point, is_new] = number_.insert(key_of(at), static_cast<Index>(out_.points.size()));
         if (is_new) out_.points.push_back(octree_->place(at));
-        return found->second;
+        return point;
     }
-    Index point_at(const At& at) const {
-        const auto found = number_.find(key_of(at));
-        return found == number_.end() ? kNone : found->second;
-    }
+    Index point_at(const At& at) const { return number_.find(key_of(at)); }
 
     /// Corners of kept cubes, and the middles of the edges of sides that have finer cubes behind.
     void find_points() {
@@ -516,7 +527,7 @@ class Maker {
     const Octree* octree_ = nullptr;
     std::vector<char> kept_;
     std::vector<Index> region_, number_of_cube_;
-    std::unordered_map<Key, Index> number_;
+    KeyTable number_;  // of points
     CubeCore out_;
 };
 

@@ -60,13 +60,20 @@ bool Octree::is_node(int level, Key key) const {
     return std::binary_search(list.begin(), list.end(), key);
 }
 
+/// Places of the finest level fit 20 bits, levels four.
+Octree::Key Octree::leaf_key(int level, const At& at) {
+    constexpr int kPlaceBits = 20;
+    static_assert(kMostLevels < 1 << (64 - 3 * kPlaceBits) && (kMostRoots << kMostLevels) < 1U << kPlaceBits);
+    return (static_cast<Key>(level) << (3 * kPlaceBits)) | (static_cast<Key>(at[2]) << (2 * kPlaceBits)) |
+           (static_cast<Key>(at[1]) << kPlaceBits) | at[0];
+}
+
 Index Octree::leaf_at(int level, const At& at) const {
     if (level < 0 || level > finest()) return kNone;
-    const auto& list = nodes_[static_cast<std::size_t>(level)];
-    const Key key = key_of(at);
-    const auto found = std::lower_bound(list.begin(), list.end(), key);
-    if (found == list.end() || *found != key) return kNone;
-    return leaf_number_[static_cast<std::size_t>(level)][static_cast<std::size_t>(found - list.begin())];
+    // Beyond an end bits would run into those of the next axis.
+    for (std::size_t a = 0; a < 3; ++a)
+        if (at[a] >= n_roots_[a] << level) return kNone;
+    return number_of_.find(leaf_key(level, at));
 }
 
 void Octree::divide(const IsSplit& is_split) {
@@ -134,14 +141,14 @@ void Octree::balance(int per_level) {
 void Octree::list_leaves() {
     for (int level = 0; level <= finest(); ++level) {
         const auto& own = nodes_[static_cast<std::size_t>(level)];
-        auto& numbers = leaf_number_.emplace_back(own.size(), kNone);
-        for (std::size_t k = 0; k < own.size(); ++k) {
-            const At at = at_of(own[k]);
+        for (const Key key : own) {
+            const At at = at_of(key);
             if (level < finest() && is_node(level + 1, key_of({2 * at[0], 2 * at[1], 2 * at[2]}))) continue;
-            numbers[k] = static_cast<Index>(leaves_.size());
             leaves_.push_back({level, at});
         }
     }
+    number_of_ = KeyTable(leaves_.size());
+    for (Index c = 0; c < leaves_.size(); ++c) number_of_.insert(leaf_key(leaves_[c].level, leaves_[c].at), c);
 }
 
 }  // namespace anvilcast::cubes

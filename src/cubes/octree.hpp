@@ -8,6 +8,8 @@
 #include <optional>
 #include <vector>
 
+#include "base/key_table.hpp"
+
 namespace anvilcast::cubes {
 
 /// A cube's place among those of its level, counted along the axes from the lattice's origin.
@@ -49,6 +51,7 @@ class Octree {
     using Key = std::uint64_t;
     static Key key_of(const At& at);
     static At at_of(Key key);
+    static Key leaf_key(int level, const At& at);
     bool is_node(int level, Key key) const;
     void divide(const IsSplit& is_split);
     void balance(int per_level);
@@ -57,9 +60,9 @@ class Octree {
     Box box_;
     At n_roots_;
     Vec3 root_edges_;
-    std::vector<std::vector<Key>> nodes_;          ///< of each level, sorted
-    std::vector<std::vector<Index>> leaf_number_;  ///< of each node; kNone for one that is split
+    std::vector<std::vector<Key>> nodes_;  ///< of each level, sorted
     std::vector<Cube> leaves_;
+    KeyTable number_of_;  ///< of the leaves, by level and place
 };
 
 }  // namespace anvilcast::cubes

@@ -176,7 +176,7 @@ std::optional<Index> region_at(const Domain& domain, const TriangleTree& tree, c
     const Box& box = tree.bounds();
     if (box.is_empty() || box.distance_squared_to(point) > 0) return std::nullopt;
     const double reach = 2 * box.diagonal();
-    std::mt19937 random(777);
+    std::minstd_rand random(777);  // small: this is asked for millions of places
     for (int attempt = 0; attempt < kMostLines; ++attempt) {
         Vec3 direction;
         for (int i = 0; i < 3; ++i) direction[i] = static_cast<double>(random() % 20001) / 10000 - 1;

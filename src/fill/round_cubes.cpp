@@ -189,8 +189,8 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             if (attempt + 1 == kMostAttempts) tell_of_obstacle(divided.places.front(), context);
         } catch (const FillObstacle& e) {
             if (is_of_layers) throw;
-            tell_of_obstacle(e.places().front(), context);
-            break;
+            take_notice(e.places(), how);
+            if (attempt + 1 == kMostAttempts) tell_of_obstacle(e.places().front(), context);
         } catch (const RegionsMeet& e) {
             tell_of_obstacle(e.place(), context);
             break;
