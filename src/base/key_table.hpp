@@ -44,17 +44,18 @@ class KeyTable {
         Index value = kNone;
     };
 
-    /// The high bits of a product with 2^64 over the golden ratio (Knuth, The Art of Computer Programming, 6.4).
-    std::size_t place_of(Key key) const { return static_cast<std::size_t>(key * 0x9E3779B97F4A7C15ULL >> shift_); }
+    /// Keys of places lie on lattices, which one product alone would map to runs. Mixed as by Stafford's variant 13
+    /// of the finaliser of MurmurHash3 (public domain).
+    std::size_t place_of(Key key) const {
+        key = (key ^ (key >> 30)) * 0xBF58476D1CE4E5B9ULL;
+        key = (key ^ (key >> 27)) * 0x94D049BB133111EBULL;
+        return static_cast<std::size_t>(key ^ (key >> 31)) & mask_;
+    }
 
     void grow(std::size_t n) {
         std::vector<Slot> old = std::move(slots_);
         std::size_t capacity = 16;
-        shift_ = 60;
-        while (2 * capacity < 3 * (n + 1)) {
-            capacity *= 2;
-            --shift_;
-        }
+        while (2 * capacity < 3 * (n + 1)) capacity *= 2;
         mask_ = capacity - 1;
         slots_.assign(capacity, {});
         size_ = 0;
@@ -64,7 +65,6 @@ class KeyTable {
 
     std::vector<Slot> slots_;
     std::size_t size_ = 0, mask_ = 0;
-    int shift_ = 60;
 };
 
 }  // namespace anvilcast

@@ -22,6 +22,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 #include "base/key_table.hpp"
 #include "base/thread_limit.hpp"
@@ -48,10 +49,6 @@ constexpr int kReach = 3;
 /// there.
 constexpr double kFit = 0.95;
 
-/// Corners of a side, from 0 to 7 as bits of x, y and z, counter-clockwise seen from outside; the sides across x, y and
-/// z, the lower one first.
-constexpr int kSides[6][4] = {{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}};
-
 class Maker {
   public:
     Maker(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options, const Context& context)
@@ -70,6 +67,7 @@ class Maker {
     CubeCore run() {
         const Octree octree = make_octree();
         octree_ = &octree;
+        beyond_ = octree.neighbours();
         choose();
         if (std::count(kept_.begin(), kept_.end(), 1) == 0) return {};
         find_points();
@@ -184,10 +182,12 @@ class Maker {
     }
 
     /// The patch that a cube stands on with a side; kNone for none.
-    Index patch_below(const Cube& c, std::size_t side) const {
+    Index patch_below(Index leaf, std::size_t side) const {
+        if (!flats_.is_on(side)) return kNone;
+        const Cube& c = cube(leaf);
         const std::size_t axis = side / 2;
         const bool is_outermost = side % 2 == 0 ? c.at[axis] == 0 : octree_->is_at_end(c, axis);
-        if (!is_outermost || !flats_.is_on(side)) return kNone;
+        if (!is_outermost) return kNone;
         Vec3 middle = octree_->center(c);
         middle[static_cast<int>(axis)] = flats_.place_of(side);
         const auto near = tree_.closest(middle, 1e-3 * octree_->edge(c.level));
@@ -195,14 +195,15 @@ class Maker {
     }
 
     /// Between a cube and what others stand on there is either a gap for other cells, or there are cubes.
-    bool hangs_over_flat(const Cube& c) const {
+    bool hangs_over_flat(Index leaf) const {
+        const Cube& c = cube(leaf);
         for (std::size_t side = 0; side < 6; ++side) {
             if (!flats_.is_on(side)) continue;
             const auto axis = static_cast<int>(side / 2);
             const double from_flat = std::abs(octree_->center(c)[axis] - flats_.place_of(side));
-            if (from_flat >= o_.clearance * octree_->edge(c.level) || patch_below(c, side) != kNone) continue;
-            const auto finer = finer_beyond(c, side);
-            if (!has_cube_beyond(c, side) && std::count(finer.begin(), finer.end(), kNone) > 0) return true;
+            if (from_flat >= o_.clearance * octree_->edge(c.level) || patch_below(leaf, side) != kNone) continue;
+            const auto finer = finer_beyond(leaf, side);
+            if (!has_cube_beyond(leaf, side) && std::count(finer.begin(), finer.end(), kNone) > 0) return true;
         }
         return false;
     }
@@ -212,6 +213,7 @@ class Maker {
         const auto& leaves = octree_->leaves();
         std::vector<char> is_near(leaves.size(), 0);
         std::vector<Index> front;
+        std::array<Index, 4> space{};
         for (Index c = 0; c < leaves.size(); ++c)
             if (kept_[c] != 0 && is_deep[c] != 0) front.push_back(c);
         for (const Index c : front) is_near[c] = 1;
@@ -219,7 +221,7 @@ class Maker {
             std::vector<Index> next;
             for (const Index c : front)
                 for (std::size_t side = 0; side < 6; ++side)
-                    for (const Index other : neighbours(leaves[c], side))
+                    for (const Index other : neighbours(c, side, space))
                         if (is_near[other] == 0) {
                             is_near[other] = 1;
                             next.push_back(other);
@@ -238,73 +240,51 @@ class Maker {
         std::vector<char> is_lonely(leaves.size(), 0);
         while (!open.empty()) {
             tbb::parallel_for(tbb::blocked_range<std::size_t>(0, open.size(), 256), [&](const auto& range) {
-                for (std::size_t k = range.begin(); k < range.end(); ++k) {
-                    const Cube& c = leaves[open[k]];
-                    is_lonely[open[k]] = static_cast<char>(n_neighbours(c) < kLeastNeighbours || hangs_over_flat(c));
-                }
+                for (std::size_t k = range.begin(); k < range.end(); ++k)
+                    is_lonely[open[k]] =
+                        static_cast<char>(n_neighbours(open[k]) < kLeastNeighbours || hangs_over_flat(open[k]));
             });
             std::erase_if(open, [&](Index c) { return is_lonely[c] == 0; });
             for (const Index c : open) kept_[c] = 0;
             std::vector<Index> beside;
+            std::array<Index, 4> space{};
             for (const Index c : open)
                 for (std::size_t side = 0; side < 6; ++side)
-                    for (const Index other : neighbours(leaves[c], side)) beside.push_back(other);
+                    for (const Index other : neighbours(c, side, space)) beside.push_back(other);
             std::sort(beside.begin(), beside.end());
             beside.erase(std::unique(beside.begin(), beside.end()), beside.end());
             open = std::move(beside);
         }
     }
 
-    /// The kept cubes beyond a side: one, or up to four.
-    std::vector<Index> neighbours(const Cube& c, std::size_t side) const {
-        std::vector<Index> out;
-        const auto at = beyond(c.at, side);
-        if (!at) return out;
-        for (const Index leaf : {octree_->leaf_at(c.level, *at),
-                                 octree_->leaf_at(c.level - 1, {(*at)[0] / 2, (*at)[1] / 2, (*at)[2] / 2})})
-            if (is_kept(leaf)) out.push_back(leaf);
-        for (const Index leaf : finer_beyond(c, side))
-            if (leaf != kNone) out.push_back(leaf);
-        return out;
-    }
-
     bool is_kept(Index leaf) const { return leaf != kNone && kept_[leaf] != 0; }
+    const Cube& cube(Index leaf) const { return octree_->leaves()[leaf]; }
 
-    /// The cube of the same level beyond a side; nothing outside of the lattice.
-    static std::optional<At> beyond(const At& at, std::size_t side) {
-        At out = at;
-        const std::size_t axis = side / 2;
-        if (side % 2 == 0 && at[axis] == 0) return std::nullopt;
-        out[axis] += side % 2 == 0 ? std::uint32_t(-1) : 1U;
-        return out;
+    /// The kept cubes beyond a side: one, or up to four.
+    std::span<const Index> neighbours(Index leaf, std::size_t side, std::array<Index, 4>& space) const {
+        std::size_t n = 0;
+        for (const Index other : beyond_[leaf][side])
+            if (is_kept(other) && (n == 0 || space[n - 1] != other)) space[n++] = other;
+        return {space.data(), n};
+    }
+    int n_neighbours(Index leaf) const {
+        int n = 0;
+        std::array<Index, 4> space{};
+        for (std::size_t side = 0; side < 6; ++side)
+            n += neighbours(leaf, side, space).empty() && patch_below(leaf, side) == kNone ? 0 : 1;
+        return n;
     }
     /// Is there a kept cube, as large or twice as large, beyond a side?
-    bool has_cube_beyond(const Cube& c, std::size_t side) const {
-        const auto at = beyond(c.at, side);
-        if (!at) return false;
-        return is_kept(octree_->leaf_at(c.level, *at)) ||
-               is_kept(octree_->leaf_at(c.level - 1, {(*at)[0] / 2, (*at)[1] / 2, (*at)[2] / 2}));
+    bool has_cube_beyond(Index leaf, std::size_t side) const {
+        const Index other = beyond_[leaf][side][0];
+        return is_kept(other) && cube(other).level <= cube(leaf).level;
     }
     /// The four finer ones beyond a side, in the order of its corners; kNone for those that are not kept.
-    std::array<Index, 4> finer_beyond(const Cube& c, std::size_t side) const {
-        std::array<Index, 4> out{kNone, kNone, kNone, kNone};
-        const auto at = beyond(c.at, side);
-        if (!at) return out;
-        for (std::size_t k = 0; k < 4; ++k) {
-            const auto corner = static_cast<std::uint32_t>(kSides[side][k]);
-            At child{2 * (*at)[0] + (corner & 1), 2 * (*at)[1] + (corner >> 1 & 1), 2 * (*at)[2] + (corner >> 2)};
-            // Those beside the side lie at the far end of the cube before it, at the near end of that beyond.
-            child[side / 2] = 2 * (*at)[side / 2] + (side % 2 == 0 ? 1 : 0);
-            const Index leaf = octree_->leaf_at(c.level + 1, child);
-            if (is_kept(leaf)) out[k] = leaf;
-        }
+    std::array<Index, 4> finer_beyond(Index leaf, std::size_t side) const {
+        std::array<Index, 4> out = beyond_[leaf][side];
+        for (Index& other : out)
+            if (!is_kept(other) || cube(other).level <= cube(leaf).level) other = kNone;
         return out;
-    }
-    int n_neighbours(const Cube& c) const {
-        int n = 0;
-        for (std::size_t side = 0; side < 6; ++side)
-            n += neighbours(c, side).empty() && patch_below(c, side) == kNone ? 0 : 1;
-        return n;
     }
 
     // ---- points ----
@@ -336,19 +316,20 @@ class Maker {
         for (Index c = 0; c < leaves.size(); ++c) {
             if (kept_[c] == 0) continue;
             for (std::size_t side = 0; side < 6; ++side) {
-                if (!is_divided(leaves[c], side)) continue;
+                if (!is_divided(c, side)) continue;
                 for (std::size_t k = 0; k < 4; ++k)
                     add_point(
                         between(corner(leaves[c], kSides[side][k]), corner(leaves[c], kSides[side][(k + 1) % 4])));
             }
         }
     }
-    bool is_divided(const Cube& c, std::size_t side) const {
-        const auto finer = finer_beyond(c, side);
+    bool is_divided(Index leaf, std::size_t side) const {
+        const auto finer = finer_beyond(leaf, side);
         return std::any_of(finer.begin(), finer.end(), [](Index f) { return f != kNone; });
     }
 
-    SidePoints side_points(const Cube& c, std::size_t side) {
+    SidePoints side_points(Index leaf, std::size_t side) {
+        const Cube& c = cube(leaf);
         SidePoints out;
         std::array<At, 4> at{};
         for (std::size_t k = 0; k < 4; ++k) {
@@ -356,7 +337,7 @@ class Maker {
             out.corners[k] = point_at(at[k]);
         }
         for (std::size_t k = 0; k < 4; ++k) out.middles[k] = point_at(between(at[k], at[(k + 1) % 4]));
-        if (is_divided(c, side) || needs_center(out)) out.center = add_point(between(at[0], at[2]));
+        if (is_divided(leaf, side) || needs_center(out)) out.center = add_point(between(at[0], at[2]));
         return out;
     }
 
@@ -376,11 +357,11 @@ class Maker {
         std::array<std::vector<Piece>, 6> pieces;
         bool is_whole = true;
         for (std::size_t side = 0; side < 6; ++side) {
-            pieces[side] = pieces_of(side_points(c, side));
-            if (const Index patch = patch_below(c, side); patch != kNone)
+            pieces[side] = pieces_of(side_points(leaf, side));
+            if (const Index patch = patch_below(leaf, side); patch != kNone)
                 put_on_wall(pieces[side], patch);
             else
-                add_hull(c, side, pieces[side], region_[leaf]);
+                add_hull(leaf, side, pieces[side]);
             is_whole = is_whole && pieces[side].size() == 1;
         }
         if (is_whole)
@@ -414,10 +395,10 @@ class Maker {
     }
 
     /// Squares of the hull become two triangles each, in the list as well.
-    void add_hull(const Cube& c, std::size_t side, std::vector<Piece>& pieces, Index region) {
-        if (has_cube_beyond(c, side)) return;
-        const auto finer = finer_beyond(c, side);
-        const bool is_in_four = is_divided(c, side);
+    void add_hull(Index leaf, std::size_t side, std::vector<Piece>& pieces) {
+        if (has_cube_beyond(leaf, side)) return;
+        const auto finer = finer_beyond(leaf, side);
+        const bool is_in_four = is_divided(leaf, side);
         std::vector<Piece> out;
         for (std::size_t k = 0; k < pieces.size(); ++k) {
             // The squares of a divided side come in the order of its corners.
@@ -425,9 +406,9 @@ class Maker {
                 out.push_back(pieces[k]);
                 continue;
             }
-            const std::vector<Piece> triangles = triangles_of(c, pieces[k]);
+            const std::vector<Piece> triangles = triangles_of(cube(leaf), pieces[k]);
             out.insert(out.end(), triangles.begin(), triangles.end());
-            put_on_hull(triangles, region);
+            put_on_hull(triangles, region_[leaf]);
         }
         pieces = std::move(out);
     }
@@ -465,21 +446,19 @@ class Maker {
         for (std::size_t side = 0; side < 6; ++side) {
             std::array<At, 4> at{};
             for (std::size_t k = 0; k < 4; ++k) at[k] = corner(c, kSides[side][k]);
-            if (is_divided(c, side)) {
+            if (is_divided(leaf, side)) {
                 add_quarters(leaf, side, at);
                 continue;
             }
-            const auto there = beyond(c.at, side);
-            const Index alike = there ? octree_->leaf_at(c.level, *there) : kNone;
-            if (is_kept(alike)) {
-                if (leaf < alike) add_face(leaf, alike, at);
-            } else if (!has_cube_beyond(c, side)) {
-                add_square(leaf, pieces_of(side_points(c, side)));
-            }
+            const Index other = beyond_[leaf][side][0];
+            if (!has_cube_beyond(leaf, side))
+                add_square(leaf, pieces_of(side_points(leaf, side)));
+            else if (cube(other).level == c.level && leaf < other)
+                add_face(leaf, other, at);
         }
     }
     void add_quarters(Index leaf, std::size_t side, const std::array<At, 4>& at) {
-        const auto finer = finer_beyond(octree_->leaves()[leaf], side);
+        const auto finer = finer_beyond(leaf, side);
         const At center = between(at[0], at[2]);
         for (std::size_t k = 0; k < 4; ++k) {
             const std::array<At, 4> quarter{between(at[(k + 3) % 4], at[k]), at[k], between(at[k], at[(k + 1) % 4]),
@@ -525,6 +504,7 @@ class Maker {
     Domain domain_;
     double highest_ = 0;
     const Octree* octree_ = nullptr;
+    std::vector<Octree::Beyond> beyond_;
     std::vector<char> kept_;
     std::vector<Index> region_, number_of_cube_;
     KeyTable number_;  // of points

@@ -76,6 +76,36 @@ Index Octree::leaf_at(int level, const At& at) const {
     return number_of_.find(leaf_key(level, at));
 }
 
+std::vector<Octree::Beyond> Octree::neighbours() const {
+    std::vector<Beyond> out(leaves_.size());
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, out.size(), 1024), [&](const auto& range) {
+        for (std::size_t c = range.begin(); c < range.end(); ++c)
+            for (std::size_t side = 0; side < 6; ++side) out[c][side] = beyond(leaves_[c], side);
+    });
+    return out;
+}
+
+std::array<Index, 4> Octree::beyond(const Cube& c, std::size_t side) const {
+    const std::size_t axis = side / 2;
+    const bool is_low = side % 2 == 0;
+    std::array<Index, 4> out{kNone, kNone, kNone, kNone};
+    if (is_low ? c.at[axis] == 0 : is_at_end(c, axis)) return out;
+    At at = c.at;
+    at[axis] += is_low ? std::uint32_t(-1) : 1U;
+    Index leaf = leaf_at(c.level, at);
+    if (leaf == kNone) leaf = leaf_at(c.level - 1, {at[0] / 2, at[1] / 2, at[2] / 2});
+    out.fill(leaf);
+    if (leaf != kNone) return out;
+    for (std::size_t k = 0; k < 4; ++k) {
+        const auto corner = static_cast<std::uint32_t>(kSides[side][k]);
+        At child{2 * at[0] + (corner & 1), 2 * at[1] + (corner >> 1 & 1), 2 * at[2] + (corner >> 2)};
+        // Those beside the side lie at the far end of the cube before it, at the near end of that beyond.
+        child[axis] = 2 * at[axis] + (is_low ? 1 : 0);
+        out[k] = leaf_at(c.level + 1, child);
+    }
+    return out;
+}
+
 void Octree::divide(const IsSplit& is_split) {
     auto& roots = nodes_.emplace_back();
     for (std::uint32_t z = 0; z < n_roots_[2]; ++z)

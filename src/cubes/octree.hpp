@@ -24,6 +24,11 @@ struct Cube {
 inline constexpr int kMostLevels = 14;
 inline constexpr std::uint32_t kMostRoots = 63;
 
+/// Corners of a side, from 0 to 7 as bits of x, y and z, counter-clockwise seen from outside; the sides across x, y and
+/// z, the lower one first.
+inline constexpr int kSides[6][4] = {{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4},
+                                     {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}};
+
 class Octree {
   public:
     /// What is done with a cube, by its centre and its longest edge: `is_split` where it is too large. Called once for
@@ -44,6 +49,10 @@ class Octree {
     /// In halves of the finest edges; exactly on the box's sides at its ends.
     Vec3 place(const At& halves) const;
     bool is_at_end(const Cube& cube, std::size_t axis) const;  ///< no cube is beyond it, along the axis
+    /// Of each leaf, beyond each side (across x, y and z, the lower one first): four times the same leaf where it is as
+    /// large or twice as large; four that are half as large, in the order of kSides; kNone outside of the box. O(n).
+    using Beyond = std::array<std::array<Index, 4>, 6>;
+    std::vector<Beyond> neighbours() const;
     /// The leaf with that place; kNone where there is none, or it is split.
     Index leaf_at(int level, const At& at) const;
 
@@ -52,6 +61,7 @@ class Octree {
     static Key key_of(const At& at);
     static At at_of(Key key);
     static Key leaf_key(int level, const At& at);
+    std::array<Index, 4> beyond(const Cube& cube, std::size_t side) const;
     bool is_node(int level, Key key) const;
     void divide(const IsSplit& is_split);
     void balance(int per_level);
