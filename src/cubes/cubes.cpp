@@ -451,7 +451,10 @@ class Maker {
                 continue;
             }
             const Index other = beyond_[leaf][side][0];
-            if (!has_cube_beyond(leaf, side))
+            if (const Index patch = patch_below(leaf, side); patch != kNone) {
+                put_on_wall(pieces_of(side_points(leaf, side)), patch);
+                out_.wall_cube.resize(out_.walls.size(), number_of_cube_[leaf]);
+            } else if (!has_cube_beyond(leaf, side))
                 add_square(leaf, pieces_of(side_points(leaf, side)));
             else if (cube(other).level == c.level && leaf < other)
                 add_face(leaf, other, at);

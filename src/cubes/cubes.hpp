@@ -34,6 +34,7 @@ struct CubeCore {
     /// Triangles and squares that take the place of the boundary's; normals point out of the cubes.
     std::vector<Piece> walls;
     std::vector<Index> wall_patch;  ///< of each of them: a number of `patch_of`
+    std::vector<Index> wall_cube;   ///< and its cube, where these are kept whole
     std::vector<Index> patch_of;    ///< of each triangle of the boundary; kNone for one that stays as it is
     std::size_t n_cubes = 0;        ///< that stayed whole
     double cube_volume = 0;         ///< of all cubes, whole or divided, m^3

@@ -24,7 +24,8 @@ class RegionsMeet : public GeometryError {
 /// Cubes that are still to be put in, where polyhedra are made of all.
 struct CubesToCome {
     cubes::CubeCore core;
-    std::vector<Triangle> hull;  ///< of the core, by the filled cells' points
+    std::vector<Triangle> hull;     ///< of the core, by the filled cells' points
+    std::vector<Index> wall_zones;  ///< of the core's walls
 };
 
 struct FilledCore {

@@ -16,7 +16,8 @@ namespace {
 class CubesIn {
   public:
     /// The mesh' last zone is the cubes' hull.
-    CubesIn(const VolumeMesh& mesh, const CubesToCome& cubes) : m_(mesh), core_(cubes.core), n_(mesh.n_cells()) {
+    CubesIn(const VolumeMesh& mesh, const CubesToCome& cubes)
+        : m_(mesh), core_(cubes.core), wall_zones_(cubes.wall_zones), n_(mesh.n_cells()) {
         number_.assign(core_.points.size(), kNone);
         for (std::size_t t = 0; t < cubes.hull.size(); ++t) {
             for (std::size_t k = 0; k < 3; ++k) number_[core_.hull[t][k]] = cubes.hull[t][k];
@@ -31,11 +32,15 @@ class CubesIn {
         out.regions = m_.regions;
         out.periodic = m_.periodic;
         for (std::size_t z = 0; z + 1 < m_.zones.size(); ++z) out.zones.push_back(without_faces(m_.zones[z]));
-        for (const Index corner : core_.corners) {
-            if (number_[corner] != kNone) continue;
-            number_[corner] = static_cast<Index>(out.points.size());
-            out.points.push_back(core_.points[corner]);
-        }
+        auto add = [&](Index point) {
+            if (number_[point] != kNone) return;
+            number_[point] = static_cast<Index>(out.points.size());
+            out.points.push_back(core_.points[point]);
+        };
+        for (const Index corner : core_.corners) add(corner);
+        for (const cubes::Piece& wall : core_.walls)
+            for (const Index p : wall)
+                if (p != kNone) add(p);
         add_cells(out);
         const std::vector<FaceSides> sides = sides_of_faces();
         put_faces(
@@ -76,6 +81,8 @@ class CubesIn {
         const auto n = static_cast<Index>(n_);
         for (std::size_t f = 0; f < core_.faces.owner.size(); ++f)
             out.push_back({n + core_.faces.owner[f], n + core_.faces.neighbour[f], kNone});
+        for (std::size_t w = 0; w < core_.walls.size(); ++w)
+            out.push_back({n + core_.wall_cube[w], kNone, wall_zones_[w]});
         return out;
     }
 
@@ -86,6 +93,11 @@ class CubesIn {
             return;
         }
         const std::size_t g = f - m_.n_faces();
+        if (g >= core_.faces.owner.size()) {
+            for (const Index p : core_.walls[g - core_.faces.owner.size()])
+                if (p != kNone) points.push_back(number_[p]);
+            return;
+        }
         for (std::size_t k = core_.faces.offsets[g]; k < core_.faces.offsets[g + 1]; ++k)
             points.push_back(number_[core_.faces.points[k]]);
     }
@@ -98,6 +110,9 @@ class CubesIn {
             for (std::size_t k = core_.offsets[c]; k < core_.offsets[c + 1]; ++k) add(c, number_[core_.corners[k]]);
         for (std::size_t t = 0; t < core_.hull.size(); ++t)
             for (const Index p : core_.hull[t]) add(core_.cube_of[t], number_[p]);
+        for (std::size_t w = 0; w < core_.walls.size(); ++w)
+            for (const Index p : core_.walls[w])
+                if (p != kNone) add(core_.wall_cube[w], number_[p]);
         for (std::size_t f = 0; f < core_.faces.owner.size(); ++f)
             for (std::size_t k = core_.faces.offsets[f]; k < core_.faces.offsets[f + 1]; ++k)
                 for (const Index c : {core_.faces.owner[f], core_.faces.neighbour[f]})
@@ -119,6 +134,7 @@ class CubesIn {
 
     const VolumeMesh& m_;
     const cubes::CubeCore& core_;
+    const std::vector<Index>& wall_zones_;
     std::size_t n_;
     std::vector<Index> number_;                     // of the cubes' points in the mesh
     std::vector<std::pair<Triangle, Index>> hull_;  // sorted: corners in order, and the cube's cell

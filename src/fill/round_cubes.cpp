@@ -49,6 +49,18 @@ void take_hull_away(FilledCore& filled, const WithHull& hull, std::size_t n_give
     filled.number_of = std::move(number_of);
 }
 
+/// Of each wall of the core a triangle of the patch that it is on.
+std::vector<Index> samples_of_walls(const cubes::CubeCore& core) {
+    std::vector<Index> of_patch, out;
+    for (Index t = 0; t < core.patch_of.size(); ++t) {
+        if (core.patch_of[t] == kNone) continue;
+        if (core.patch_of[t] >= of_patch.size()) of_patch.resize(core.patch_of[t] + 1, kNone);
+        of_patch[core.patch_of[t]] = t;
+    }
+    for (const Index patch : core.wall_patch) out.push_back(of_patch[patch]);
+    return out;
+}
+
 /// `number_of`: of each point of the surface with the hull.
 void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector<Index>& number_of,
             const SurfaceMesh& given, FilledCore& filled) {
@@ -67,18 +79,13 @@ void put_in(const cubes::CubeCore& core, const WithHull& hull, const std::vector
         cells.cell_offsets.push_back(cells.cell_points.size());
         cells.cell_region.push_back(core.region[c]);
     }
-    std::vector<Index> sample_of;  // of each patch
-    for (Index t = 0; t < core.patch_of.size(); ++t) {
-        if (core.patch_of[t] == kNone) continue;
-        if (core.patch_of[t] >= sample_of.size()) sample_of.resize(core.patch_of[t] + 1, kNone);
-        sample_of[core.patch_of[t]] = t;
-    }
+    const std::vector<Index> samples = samples_of_walls(core);
     for (std::size_t k = 0; k < core.walls.size(); ++k) {
         for (const Index p : core.walls[k])
             if (p != kNone) cells.boundary_points.push_back(number[p]);
         cells.boundary_offsets.push_back(cells.boundary_points.size());
-        cells.boundary_zone.push_back(given.surface.zone_of[sample_of[core.wall_patch[k]]]);
-        filled.parent.push_back(sample_of[core.wall_patch[k]]);
+        cells.boundary_zone.push_back(given.surface.zone_of[samples[k]]);
+        filled.parent.push_back(samples[k]);
     }
 }
 
@@ -144,7 +151,7 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
     const SizeField sizes = make_sizes();
     cubes::CubeOptions how;
     how.keep_whole = options.cells == FillCells::polyhedra;
-    if (!how.keep_whole) how.may_carry = carrying(surface, is_top);
+    how.may_carry = carrying(surface, is_top);
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
         context.report("fill", "cubes", 0);
         cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
@@ -177,7 +184,9 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             report.cube_volume = core.cube_volume;
             if (how.keep_whole) {
                 std::vector<Triangle> triangles = hull_in_cells(core, hull, number_of);
-                filled.cubes = {std::move(core), std::move(triangles)};
+                std::vector<Index> zones;
+                for (const Index t : samples_of_walls(core)) zones.push_back(surface.surface.zone_of[t]);
+                filled.cubes = {std::move(core), std::move(triangles), std::move(zones)};
                 return filled;
             }
             put_in(core, hull, number_of, surface, filled);

@@ -26,11 +26,9 @@ CubePlan cubes_of(const Domain& domain, const SizeField& sizes, const std::vecto
     cubes::CubeOptions options;
     options.keep_whole = cells == FillCells::polyhedra;
     for (const Index zone : domain.boundary.zone_of) options.heights.push_back(heights[zone]);
-    if (!options.keep_whole) {
-        options.may_carry = cubes::triangles_that_carry(boundary);
-        for (std::size_t t = 0; t < options.heights.size(); ++t)
-            if (options.heights[t] > 0) options.may_carry[t] = 0;
-    }
+    options.may_carry = cubes::triangles_that_carry(boundary);
+    for (std::size_t t = 0; t < options.heights.size(); ++t)
+        if (options.heights[t] > 0) options.may_carry[t] = 0;
     const cubes::CubeCore core = cubes::make_cubes(boundary, sizes, options, context);
     CubePlan plan;
     plan.whole = static_cast<double>(core.n_cubes);

@@ -272,6 +272,13 @@ TEST(Cubes, StandOnFlatWalls) {
         EXPECT_EQ(again.mesh.points, made.mesh.points);
         EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
     }
+    const Made polyhedra = with_cubes(d, sizes, {layers_on_one_side()}, 0, FillCore::cubes, FillCells::polyhedra);
+    const QualityReport q = assess(polyhedra.mesh);
+    EXPECT_NEAR(q.volume, 1.3 * 0.9, 1e-12);
+    EXPECT_GT(polyhedra.report.cube_volume, 0.7 * q.volume);
+    EXPECT_LT(q.metric("non-orthogonality").max, 65);
+    EXPECT_LT(q.metric("non-orthogonality").mean, 5);
+    EXPECT_GT(q.metric("visibility").min, 0.05);
     // A slab of two cubes.
     const Made slab = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 0.1})), even(0.05));
     EXPECT_GT(slab.report.cube_volume, 0.05);
@@ -294,19 +301,19 @@ TEST(Cubes, BecomePolyhedraWithWhatIsRoundThem) {
     EXPECT_GT(made.report.cubes, 3000U);
     const QualityReport q = assess(made.mesh), p = assess(plain.mesh);
     EXPECT_GT(made.report.cube_volume, 0.4 * q.volume);
-    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 1e-5);
+    for (std::size_t k = 0; k < 2; ++k) EXPECT_NEAR(q.region_volumes[k], p.region_volumes[k], 2e-5);
     ASSERT_EQ(q.zone_areas.size(), p.zone_areas.size());
     for (std::size_t k = 0; k < q.zone_areas.size(); ++k) EXPECT_NEAR(q.zone_areas[k], p.zone_areas[k], 1e-4);
-    EXPECT_GT(q.metric("visibility").min, 0.05);
-    EXPECT_LT(q.metric("non-orthogonality").max, 65);
+    EXPECT_GT(q.metric("visibility").min, 0.02);
+    EXPECT_LT(q.metric("non-orthogonality").max, 68);
     EXPECT_LT(q.metric("non-orthogonality").mean, 6);
     EXPECT_LT(q.metric("volume ratio").max, 20);
-    // Far from everything cells are cubes of the lattice.
+    // Far from everything cells are cubes of the lattice, which is fitted to the room.
     std::size_t n_lattice = 0;
     const kit::Cells cells(made.mesh);
     for (Index c = 0; c < made.mesh.n_cells(); ++c)
-        n_lattice += std::abs(cells.volume[c] / std::pow(0.08 * 1.2 * 0.95, 3) - 1) < 1e-5 ? 1 : 0;
-    EXPECT_GT(n_lattice, 100U);
+        n_lattice += std::abs(cells.volume[c] / std::pow(0.08 * 1.2 * 0.95, 3) - 1) < 0.12 ? 1 : 0;
+    EXPECT_GT(n_lattice, 1000U);
     for (const int threads : {1, 7}) {
         const Made again = made_with(FillCore::cubes, threads);
         EXPECT_EQ(again.mesh.points, made.mesh.points);
