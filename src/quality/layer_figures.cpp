@@ -23,6 +23,9 @@ std::size_t n_shared(std::span<const Index> a, std::span<const Index> b) {
 
 /// A polyhedron on a stack that is so many times as high as the last one is of the core, prism or not.
 constexpr double kMostGrowth = 2.5;
+/// Of its face's width: a lowest cell that is higher is no layer, but a cube that stands on the wall, or half of one as
+/// a polyhedron. Prisms are never cubes.
+constexpr double kMostUpright = 0.45;
 
 class Columns {
   public:
@@ -58,6 +61,8 @@ class Columns {
             if (opposite == kNone) break;
             const double height = height_of(cell, face, opposite);
             const bool is_polyhedron = mesh_.cell_types[cell] == CellType::polyhedron;
+            const bool may_be_cube = mesh_.cell_types[cell] != CellType::prism;
+            if (out.count == 0 && may_be_cube && height > kMostUpright * std::sqrt(out.area)) break;
             if (is_polyhedron && below > 0 && height > kMostGrowth * below) break;  // of the core
             if (out.count++ == 0) out.first = height;
             out.total += height;

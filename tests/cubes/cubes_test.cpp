@@ -269,11 +269,13 @@ TEST(Cubes, StandOnFlatWalls) {
         EXPECT_GT(q.metric("smallest dihedral").min, 12);
         EXPECT_LT(q.metric("largest dihedral").max, 160);
         EXPECT_LT(q.metric("equiangle skewness").max, 0.85);
+        EXPECT_EQ(measure_layers(made.mesh).size(), layers.size());  // cubes are none
         EXPECT_EQ(again.mesh.points, made.mesh.points);
         EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
     }
     const Made polyhedra = with_cubes(d, sizes, {layers_on_one_side()}, 0, FillCore::cubes, FillCells::polyhedra);
     const QualityReport q = assess(polyhedra.mesh);
+    EXPECT_EQ(measure_layers(polyhedra.mesh).size(), 1U);
     EXPECT_NEAR(q.volume, 1.3 * 0.9, 1e-12);
     EXPECT_GT(polyhedra.report.cube_volume, 0.7 * q.volume);
     EXPECT_LT(q.metric("non-orthogonality").max, 65);
