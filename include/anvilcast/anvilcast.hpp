@@ -5,6 +5,7 @@
 #include <anvilcast/assembly.hpp>
 #include <anvilcast/case.hpp>
 #include <anvilcast/context.hpp>
+#include <anvilcast/cube_layout.hpp>
 #include <anvilcast/cut.hpp>
 #include <anvilcast/delaunay.hpp>
 #include <anvilcast/domain.hpp>

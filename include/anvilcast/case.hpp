@@ -125,6 +125,7 @@ struct Case {
     std::vector<LayerRecipe> layers;  ///< the first one that fits a zone is its own
     FillCells cells = FillCells::tetrahedra;
     FillCore core = FillCore::same;
+    CubeLayout layout = {};
     QualityLimits limits;
     std::optional<PlaneSpec> plane;  ///< instead of parts
     bool write_report = true;        ///< the report's page and the figures

@@ -5,6 +5,7 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <anvilcast/cube_layout.hpp>
 #include <anvilcast/errors.hpp>
 #include <anvilcast/export.hpp>
 #include <anvilcast/layers.hpp>
@@ -24,6 +25,7 @@ enum class FillCore : unsigned char { same, cubes };
 struct FillOptions {
     FillCells cells = FillCells::tetrahedra;  ///< of fill_with_layers; the other functions' names say it
     FillCore core = FillCore::same;
+    CubeLayout layout = {};
     std::size_t max_cells = 0;  ///< the fill stops with an error well above this; 0: no limit
     bool optimise = true;
     /// Points of the boundary may slide along their smooth patch or feature curve where that makes the worst cells

@@ -513,7 +513,17 @@ class CaseReader {
                             "elsewhere",
                             *core));
         if (core && *core == "cubes") case_.core = FillCore::cubes;
+        read_layout(s);
         s.finish();
+    }
+    void read_layout(Section& s) {
+        const auto per_level = s.count("per_level", 1, 8);
+        const auto axes = s.directions("axes");
+        if ((per_level || axes) && case_.core != FillCore::cubes)
+            s.fail(fmt::format("[fill] {} is for cubes: write core = \"cubes\" as well, or take it out",
+                               per_level ? "per_level" : "axes"));
+        if (per_level) case_.layout.per_level = *per_level;
+        if (axes) case_.layout.axes = *axes;
     }
     void read_limits() {
         const toml::table* t = table("limits", nullptr);

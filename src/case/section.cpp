@@ -237,16 +237,41 @@ std::optional<Vec3> Section::direction(const char* key) {
     const toml::node* node = find(key);
     if (node == nullptr) return std::nullopt;
     const toml::array* list = node->as_array();
-    Vec3 out;
     if (list == nullptr || list->size() != 3) wrong_type(*node, key, "a direction, [x, y, z]");
+    return direction_of(*list, key);
+}
+
+Vec3 Section::direction_of(const toml::array& numbers, const char* key) const {
+    Vec3 out;
     for (int axis = 0; axis < 3; ++axis) {
-        const toml::node& number = (*list)[static_cast<std::size_t>(axis)];
-        if (!number.is_number()) wrong_type(*node, key, "a direction, [x, y, z], in bare numbers");
+        const toml::node& number = numbers[static_cast<std::size_t>(axis)];
+        if (!number.is_number()) wrong_type(numbers, key, "a direction, [x, y, z], in bare numbers");
         out[axis] = number_of(number);
     }
     if (!(length_squared(out) > 0) || !std::isfinite(length_squared(out)))
-        fail(line_of(*node), fmt::format("{} has no direction", path(key)));
+        fail(line_of(numbers), fmt::format("{} has no direction", path(key)));
     return normalized(out);
+}
+
+std::optional<std::vector<Vec3>> Section::directions(const char* key) {
+    const toml::node* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    const toml::array* list = node->as_array();
+    if (list == nullptr || list->empty() || !list->front().is_array()) {
+        const auto one = direction(key);
+        return std::vector<Vec3>{*one};
+    }
+    std::vector<Vec3> out;
+    for (const toml::node& item : *list) {
+        const toml::array* numbers = item.as_array();
+        if (numbers == nullptr || numbers->size() != 3 || list->size() != 2)
+            wrong_type(*node, key, "a direction, [x, y, z], or two of them, [[x, y, z], [x, y, z]]");
+        out.push_back(direction_of(*numbers, key));
+    }
+    constexpr double kAlong = 1e-4;  // the squared sine of half a degree
+    if (length_squared(cross(out[0], out[1])) < kAlong)
+        fail(line_of(*node), fmt::format("{}: the two directions are along each other", path(key)));
+    return out;
 }
 
 Vec3 Section::required_direction(const char* key) {

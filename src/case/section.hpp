@@ -89,6 +89,8 @@ class Section {
     /// A direction: three bare numbers, of any length but 0.
     std::optional<Vec3> direction(const char* key);
     Vec3 required_direction(const char* key);
+    /// One direction, or a list of two that are not along each other.
+    std::optional<std::vector<Vec3>> directions(const char* key);
     /// Least and most, bare numbers in the square of the file's unit.
     std::optional<std::array<double, 2>> area_range(const char* key);
     std::optional<Section> table(const char* key, const char* example, const LengthUnit& unit);
@@ -126,6 +128,7 @@ class Section {
   private:
     double length_of(const toml::node& node, const char* key) const;
     Vec3 point_of(const toml::node& node, const char* key) const;
+    Vec3 direction_of(const toml::array& numbers, const char* key) const;
     Vec2 plane_point_of(const toml::node& node, const char* key) const;
 
     const toml::table& table_;

@@ -28,6 +28,7 @@
 #include "base/thread_limit.hpp"
 #include "cubes/faces.hpp"
 #include "cubes/flats.hpp"
+#include "cubes/frame.hpp"
 #include "cubes/octree.hpp"
 
 namespace anvilcast::cubes {
@@ -51,10 +52,13 @@ constexpr double kFit = 0.95;
 
 class Maker {
   public:
-    Maker(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options, const Context& context)
+    /// The boundary and the options' places are the lattice's; the sizes are the world's.
+    Maker(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options, const Frame& frame,
+          const Context& context)
         : b_(boundary),
           sizes_(sizes),
           o_(options),
+          frame_(frame),
           context_(context),
           tree_(boundary.surface.points, boundary.surface.triangles),
           flats_(boundary, options.may_carry),
@@ -90,12 +94,13 @@ class Maker {
 
     // ---- the octree ----
 
+    double size_at(const Vec3& p) const { return sizes_.at(frame_.to_world(p)); }
     /// The least size wanted in a cube, at its corners and its centre.
     double size_in(const Vec3& center, double edge) const {
-        double least = sizes_.at(center);
+        double least = size_at(center);
         for (int i = 0; i < 8; ++i)
-            least = std::min(least, sizes_.at(center + Vec3{((i & 1) - 0.5) * edge, ((i >> 1 & 1) - 0.5) * edge,
-                                                            ((i >> 2) - 0.5) * edge}));
+            least = std::min(least, size_at(center + Vec3{((i & 1) - 0.5) * edge, ((i >> 1 & 1) - 0.5) * edge,
+                                                          ((i >> 2) - 0.5) * edge}));
         return least;
     }
 
@@ -124,7 +129,7 @@ class Maker {
                     const auto near = tree_.closest(center, kHalfDiagonal * edge * 1.0001);
                     return near.triangle != kNone || region_at(domain_, tree_, center).has_value();
                 },
-                o_.per_level};
+                o_.layout.per_level};
     }
     /// So large that cubes of some level are nearly as large as the largest size allows.
     double root_edge(double least) const {
@@ -344,7 +349,7 @@ class Maker {
     // ---- cells ----
 
     void count(const Cube& c) {
-        const double edge = octree_->edge(c.level), size = sizes_.at(octree_->center(c));
+        const double edge = octree_->edge(c.level), size = size_at(octree_->center(c));
         const Vec3 edges = octree_->edges(c.level);
         const double volume = edges.x * edges.y * edges.z;
         out_.cube_volume += volume;
@@ -500,6 +505,7 @@ class Maker {
     const SurfaceMesh& b_;
     const SizeField& sizes_;
     const CubeOptions& o_;
+    const Frame& frame_;
     const Context& context_;
     TriangleTree tree_;
     Flats flats_;
@@ -519,7 +525,18 @@ class Maker {
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options,
                     const Context& context) {
     const ThreadLimit limit(context);
-    return Maker(boundary, sizes, options, context).run();
+    const Frame frame = options.layout.axes.empty()
+                            ? frame_of_flats(boundary.surface)
+                            : frame_along(options.layout.axes, boundary.surface.bounds().center());
+    if (!frame.is_turned()) return Maker(boundary, sizes, options, frame, context).run();
+    SurfaceMesh turned = boundary;
+    for (Vec3& p : turned.surface.points) p = frame.to_lattice(p);
+    CubeOptions how = options;
+    for (std::vector<Vec3>* places : {&how.avoid, &how.turned})
+        for (Vec3& p : *places) p = frame.to_lattice(p);
+    CubeCore core = Maker(turned, sizes, how, frame, context).run();
+    for (Vec3& p : core.points) p = frame.to_world(p);
+    return core;
 }
 
 }  // namespace anvilcast::cubes

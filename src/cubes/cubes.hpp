@@ -2,6 +2,7 @@
 #pragma once
 
 #include <anvilcast/context.hpp>
+#include <anvilcast/cube_layout.hpp>
 #include <anvilcast/sizing.hpp>
 #include <anvilcast/surface_mesh.hpp>
 #include <anvilcast/volume_mesh.hpp>
@@ -46,8 +47,8 @@ struct CubeCore {
 };
 
 struct CubeOptions {
-    double most_over = 1.2;            ///< an edge is at most so many times the size asked for
-    int per_level = 2;                 ///< cubes between two changes of level
+    double most_over = 1.2;  ///< an edge is at most so many times the size asked for
+    CubeLayout layout = {};
     double clearance = 1.6;            ///< of a cube's centre from the boundary, in its edges, at least
     std::vector<double> heights = {};  ///< of each triangle of the boundary, of what is still to stand on it; empty: 0
     std::vector<Vec3> turned = {};     ///< squares of the hull with one of these places are halved the other way
@@ -66,7 +67,7 @@ std::vector<char> triangles_that_carry(const SurfaceMesh& boundary);
 
 /// Whole cubes are hexahedra; those beside finer ones, and those at the hull, are divided into pyramids and tetrahedra
 /// round their centre, unless all are to be kept whole. Empty where no cube fits. O(n log n) for n cubes; the same on
-/// any number of threads.
+/// any number of threads. Throws InputError for axes that are none.
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options = {},
                     const Context& context = {});
 

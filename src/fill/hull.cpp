@@ -160,27 +160,24 @@ class HullMaker {
                          given_.sides[sample], sample);
     }
 
-    /// Square to an axis; flat places are seen from where the normal points to.
+    /// Flat places are seen from where the normal points to. Square to an axis nothing is rounded.
     class PlaneOfPatch {
       public:
         PlaneOfPatch(const Vec3& normal, const Vec3& on) : on_(on) {
+            int axis = 0;
             for (int a = 0; a < 3; ++a)
-                if (std::abs(normal[a]) > std::abs(normal[axis_])) axis_ = a;
-            u_ = (axis_ + 1) % 3;
-            v_ = (axis_ + 2) % 3;
-            if (normal[axis_] < 0) std::swap(u_, v_);
+                if (std::abs(normal[a]) > std::abs(normal[axis])) axis = a;
+            const Vec3 n = normalized(normal);
+            Vec3 along;
+            along[(axis + 1) % 3] = n[axis] > 0 ? 1 : -1;
+            u_ = normalized(along - n * dot(n, along));
+            v_ = cross(n, u_);
         }
-        Vec2 flat(const Vec3& p) const { return {p[u_], p[v_]}; }
-        Vec3 place(const Vec2& p) const {
-            Vec3 out = on_;
-            out[u_] = p.x;
-            out[v_] = p.y;
-            return out;
-        }
+        Vec2 flat(const Vec3& p) const { return {dot(p - on_, u_), dot(p - on_, v_)}; }
+        Vec3 place(const Vec2& p) const { return on_ + u_ * p.x + v_ * p.y; }
 
       private:
-        Vec3 on_;
-        int axis_ = 0, u_ = 1, v_ = 2;
+        Vec3 on_, u_, v_;
     };
 
     void add_hull() {

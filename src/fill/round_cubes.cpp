@@ -126,6 +126,17 @@ bool is_on_cubes(const AddedBoundaryPoint& p, const WithHull& hull) {
            });
 }
 
+/// Within an edge of a triangle of the hull.
+bool is_near_hull(const Vec3& p, const WithHull& hull) {
+    const Surface& s = hull.surface.surface;
+    for (Index t = 0; t < s.triangles.size(); ++t) {
+        if (hull.triangle_in_given[t] != kNone) continue;
+        const Vec3 middle = (s.corner(t, 0) + s.corner(t, 1) + s.corner(t, 2)) / 3.0;
+        if (distance(p, middle) < distance(s.corner(t, 0), s.corner(t, 1))) return true;
+    }
+    return false;
+}
+
 /// By the given surface's numbers; corners that it does not have are left out.
 std::vector<AddedBoundaryPoint> as_of_given(std::vector<AddedBoundaryPoint> added, const WithHull& hull) {
     for (AddedBoundaryPoint& p : added) {
@@ -152,6 +163,7 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
     cubes::CubeOptions how;
     how.keep_whole = options.cells == FillCells::polyhedra;
     how.may_carry = carrying(surface, is_top);
+    how.layout = options.layout;
     for (int attempt = 0; attempt < kMostAttempts; ++attempt) {
         context.report("fill", "cubes", 0);
         cubes::CubeCore core = cubes::make_cubes(surface, sizes, how, context);
@@ -198,9 +210,18 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
             if (attempt + 1 == kMostAttempts) tell_of_obstacle(divided.places.front(), context);
         } catch (const FillObstacle& e) {
             if (is_of_layers) throw;
-            take_notice(e.places(), how);
-            if (attempt + 1 == kMostAttempts) tell_of_obstacle(e.places().front(), context);
+            // Elsewhere it is not the cubes that are in the way.
+            const bool is_at_hull =
+                std::any_of(e.places().begin(), e.places().end(), [&](const Vec3& p) { return is_near_hull(p, hull); });
+            if (is_at_hull) take_notice(e.places(), how);
+            if (is_at_hull && attempt + 1 < kMostAttempts) continue;
+            tell_of_obstacle(e.places().front(), context);
+            break;
         } catch (const RegionsMeet& e) {
+            if (!how.may_carry.empty()) {
+                how.may_carry.clear();
+                continue;
+            }
             tell_of_obstacle(e.place(), context);
             break;
         }

@@ -38,7 +38,7 @@ double check_cells(const Domain& domain, const SizeField& sizes, const Predictio
         heights[f.zone] = f.stack.total;
     }
     std::optional<CubePlan> cubes;
-    if (c.core == FillCore::cubes) cubes = cubes_of(domain, sizes, heights, c.cells, context);
+    if (c.core == FillCore::cubes) cubes = cubes_of(domain, sizes, heights, c, context);
     core = cells_of_core(core, p.triangles, c.cells, cubes ? &*cubes : nullptr);
     if (c.cells == FillCells::polyhedra) prisms *= 0.5;
     const double cells = core + prisms;
@@ -112,6 +112,7 @@ FillOptions fill_options(const Case& c, const SurfaceMesh& surface) {
     FillOptions options;
     options.cells = c.cells;
     options.core = c.core;
+    options.layout = c.layout;
     if (c.limits.cells)
         options.max_cells =
             static_cast<std::size_t>(*c.limits.cells * (c.cells == FillCells::polyhedra ? kPerPolyhedron : 1));
@@ -222,6 +223,11 @@ class Build {
                     result_.mesh = fill_with_tetrahedra(surface_, sizing_.field, options, context_, &result_.fill);
                 sweep_ducts(c_, sizing_.field, result_);
                 warn_of_polyhedra(result_.fill, result_.mesh.n_cells(), result_.warnings);
+                if (c_.core == FillCore::cubes && result_.fill.cubes == 0)
+                    result_.warnings.push_back(
+                        "no cubes stand in the core: it is too thin for its sizes, or the boundary could not be "
+                        "brought "
+                        "back round them");
                 watch_.lap("fill");
                 require_valid(result_.mesh, context_);  // before it is kept
                 watch_.lap("assess");

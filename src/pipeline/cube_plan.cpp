@@ -17,14 +17,15 @@ constexpr double kPerHullTriangle = 0.26;
 
 }  // namespace
 
-CubePlan cubes_of(const Domain& domain, const SizeField& sizes, const std::vector<double>& heights, FillCells cells,
+CubePlan cubes_of(const Domain& domain, const SizeField& sizes, const std::vector<double>& heights, const Case& c,
                   const Context& context) {
     SurfaceMesh boundary;
     boundary.surface = domain.boundary;
     boundary.sides = domain.sides;
     for (const DomainRegion& r : domain.regions) boundary.regions.push_back({r.name, r.kind});
     cubes::CubeOptions options;
-    options.keep_whole = cells == FillCells::polyhedra;
+    options.keep_whole = c.cells == FillCells::polyhedra;
+    options.layout = c.layout;
     for (const Index zone : domain.boundary.zone_of) options.heights.push_back(heights[zone]);
     options.may_carry = cubes::triangles_that_carry(boundary);
     for (std::size_t t = 0; t < options.heights.size(); ++t)

@@ -7,7 +7,7 @@
 namespace anvilcast {
 
 /// The cubes of a domain; `heights` of the layers on each of its zones. `cells_alone` is left open. O(n log n).
-CubePlan cubes_of(const Domain& domain, const SizeField& sizes, const std::vector<double>& heights, FillCells cells,
+CubePlan cubes_of(const Domain& domain, const SizeField& sizes, const std::vector<double>& heights, const Case& c,
                   const Context& context);
 
 /// Cells of a core that so many tetrahedra would fill, with so many triangles on the surface. `cubes`: none where there

@@ -104,7 +104,7 @@ void count_cells(const Domain& domain, const SizeField& sizes, const Case& c, co
     if (c.core == FillCore::cubes) {
         std::vector<double> heights;
         for (const ZonePlan& zone : out.zones) heights.push_back(zone.layers ? zone.layers->total : 0);
-        out.cubes = cubes_of(domain, sizes, heights, c.cells, context);
+        out.cubes = cubes_of(domain, sizes, heights, c, context);
         out.cubes->cells_alone = alone;
     }
     out.core_cells = cells_of_core(tetrahedra, out.triangles, c.cells, out.cubes ? &*out.cubes : nullptr);

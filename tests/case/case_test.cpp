@@ -135,6 +135,26 @@ TEST(CaseFile, MistakesAreToldWithLineAndRemedy) {
     EXPECT_NE(message_of(kGood + "\n[[zone]]\nname = \"lid\"\n").find("not which zones"), std::string::npos);
 }
 
+TEST(CaseFile, LaysCubesOut) {
+    const Case plain = parse_case(kGood + "[fill]\ncore = \"cubes\"\n", "case.toml");
+    EXPECT_EQ(plain.layout.per_level, 2);
+    EXPECT_TRUE(plain.layout.axes.empty());
+    const Case laid =
+        parse_case(kGood + "[fill]\ncore = \"cubes\"\nper_level = 3\naxes = [[0, 3, 0], [1, 1, 0]]\n", "case.toml");
+    EXPECT_EQ(laid.layout.per_level, 3);
+    ASSERT_EQ(laid.layout.axes.size(), 2U);
+    EXPECT_EQ(laid.layout.axes[0], (Vec3{0, 1, 0}));
+    EXPECT_EQ(parse_case(kGood + "[fill]\ncore = \"cubes\"\naxes = [0, 0, 2]\n", "case.toml").layout.axes.size(), 1U);
+    auto mistake = [](const std::string& keys) { return message_of(kGood + "[fill]\n" + keys); };
+    EXPECT_NE(mistake("per_level = 2\n").find("per_level is for cubes: write core = \"cubes\" as well"),
+              std::string::npos);
+    EXPECT_NE(mistake("core = \"cubes\"\nper_level = 0\n").find("line 35"), std::string::npos);
+    EXPECT_NE(mistake("core = \"cubes\"\naxes = [0, 0, 0]\n").find("axes has no direction"), std::string::npos);
+    EXPECT_NE(mistake("core = \"cubes\"\naxes = [[1, 0, 0], [-2, 0, 0]]\n").find("along each other"),
+              std::string::npos);
+    EXPECT_NE(mistake("core = \"cubes\"\naxes = [[1, 0, 0]]\n").find("or two of them"), std::string::npos);
+}
+
 TEST(CaseFile, IntegersTooLongForADoubleAreRounded) {
     const Case c = parse_case(replaced(kGood, "cells = 2_000_000", "cells = 9_007_199_254"), "case.toml");
     EXPECT_EQ(c.limits.cells, 9'007'199'254.0);

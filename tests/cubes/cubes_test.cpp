@@ -125,7 +125,8 @@ struct Made {
     FillReport report;
 };
 Made with_cubes(const Domain& domain, const SizeOptions& sizes, const std::vector<LayerRecipe>& recipes = {},
-                int threads = 0, FillCore core = FillCore::cubes, FillCells cells = FillCells::tetrahedra) {
+                int threads = 0, FillCore core = FillCore::cubes, FillCells cells = FillCells::tetrahedra,
+                const CubeLayout& layout = {}) {
     Made out;
     const SizeField field = make_size_field(domain, sizes);
     out.surface = mesh_surface(domain, field);
@@ -133,6 +134,7 @@ Made with_cubes(const Domain& domain, const SizeOptions& sizes, const std::vecto
     context.threads = threads;
     FillOptions options;
     options.core = core;
+    options.layout = layout;
     options.cells = cells;
     if (recipes.empty() && cells == FillCells::polyhedra)
         out.mesh = fill_with_polyhedra(out.surface, field, options, context, &out.report);
@@ -242,6 +244,10 @@ TEST(Cubes, FillTheCoreOfRegionsWithLayers) {
                             [](CellType t) { return t == CellType::tetrahedron; }));
 }
 
+Vec3 turned_by(double about_z, double about_x, Vec3 p) {
+    p = {std::cos(about_z) * p.x - std::sin(about_z) * p.y, std::sin(about_z) * p.x + std::cos(about_z) * p.y, p.z};
+    return {p.x, std::cos(about_x) * p.y - std::sin(about_x) * p.z, std::sin(about_x) * p.y + std::cos(about_x) * p.z};
+}
 std::size_t squares_of_boundary(const VolumeMesh& mesh) {
     std::size_t n = 0;
     for (std::size_t f = mesh.n_inner_faces(); f < mesh.n_faces(); ++f) n += mesh.face(f).size() == 4 ? 1 : 0;
@@ -281,6 +287,16 @@ TEST(Cubes, StandOnFlatWalls) {
     EXPECT_LT(q.metric("non-orthogonality").max, 65);
     EXPECT_LT(q.metric("non-orthogonality").mean, 5);
     EXPECT_GT(q.metric("visibility").min, 0.05);
+    // The same block turned in space, where the lattice is turned as well; or stands along the world's axes if told to.
+    Surface turned = split_at_sharp_edges(kit::box({0, 0, 0}, {1.3, 1, 0.9}, "room"), 40);
+    for (Vec3& p : turned.points) p = turned_by(0.5, 0.3, p);
+    const Domain askew = kit::inside_of(turned);
+    const Made fitted = with_cubes(askew, even(0.05)),
+               along_world = with_cubes(askew, even(0.05), {}, 0, FillCore::cubes, FillCells::tetrahedra,
+                                        {.axes = {{1, 0, 0}, {0, 1, 0}}});
+    EXPECT_NEAR(assess(fitted.mesh).volume, 1.3 * 0.9, 1e-12);
+    EXPECT_GT(fitted.report.cube_volume, 0.85 * 1.3 * 0.9);
+    EXPECT_LT(along_world.report.cube_volume, 0.6 * 1.3 * 0.9);
     // A slab of two cubes.
     const Made slab = with_cubes(kit::inside_of(kit::box({0, 0, 0}, {1, 1, 0.1})), even(0.05));
     EXPECT_GT(slab.report.cube_volume, 0.05);
@@ -321,6 +337,14 @@ TEST(Cubes, BecomePolyhedraWithWhatIsRoundThem) {
         EXPECT_EQ(again.mesh.points, made.mesh.points);
         EXPECT_EQ(again.mesh.face_points, made.mesh.face_points);
     }
+}
+
+TEST(Cubes, RefuseAxesThatAreNone) {
+    const Domain d = kit::inside_of(kit::box({0, 0, 0}, {1, 1, 1}));
+    for (const std::vector<Vec3>& axes :
+         {std::vector<Vec3>{{0, 0, 0}}, {{1, 0, 0}, {-2, 0, 0}}, {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}})
+        EXPECT_THROW(with_cubes(d, even(0.1), {}, 0, FillCore::cubes, FillCells::tetrahedra, {.axes = axes}),
+                     InputError);
 }
 
 TEST(Cubes, KeepLinearFieldsExact) {

@@ -98,6 +98,7 @@ const std::map<std::string, std::string> kHeaders{
     {"flow", "layers"},
     {"layer_stack", "layers"},
     {"layers", "layers"},
+    {"cube_layout", "cubes"},
     {"fill", "fill"},
     {"prediction", "forecast"},
     {"faults", "check"},

@@ -170,6 +170,11 @@ void fields(Archive& a, FlowSpec& v) {
     a(conditions, y_plus_at);
 }
 template <typename Archive>
+void fields(Archive& a, CubeLayout& v) {
+    auto& [per_level, axes] = v;
+    a(per_level, axes);
+}
+template <typename Archive>
 void fields(Archive& a, LayerRecipe& v) {
     auto& [on, first_height, y_plus, first_flatness, count, growth, total_height, last_height, last_flatness,
            meets_core, plateau, squeeze_to, gap_cells, in, line] = v;

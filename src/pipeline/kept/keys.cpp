@@ -15,7 +15,7 @@ namespace anvilcast::kept {
 namespace {
 
 /// Changed whenever a stage that was kept by an older program of the same version must not be used.
-constexpr int kFormat = 7;
+constexpr int kFormat = 8;
 
 struct PartContent {
     std::string file;  ///< as warnings name it
@@ -47,7 +47,7 @@ StageKeys keys_of(const Case& c) {
                c.drop_leftovers, c.absorb, c.absorbs_steps, c.absorb > 0 ? c.sizing.feature_angle : 0.0, c.periodic);
     keys.sizes = key_of(std::string("sizes"), keys.domain, c.sizing);
     keys.surface = key_of(std::string("surface"), keys.sizes, c.surface);
-    keys.mesh = key_of(std::string("mesh"), keys.surface, c.flow, c.layers, c.cells, c.core);
+    keys.mesh = key_of(std::string("mesh"), keys.surface, c.flow, c.layers, c.cells, c.core, c.layout);
     return keys;
 }
 

@@ -55,7 +55,7 @@ class FileSink final : public kept::Sink {
 
   private:
     void write(const void* bytes, std::size_t n) {
-        if (std::fwrite(bytes, 1, n, file_.get()) != n) throw FailureError(std::strerror(errno));
+        if (n > 0 && std::fwrite(bytes, 1, n, file_.get()) != n) throw FailureError(std::strerror(errno));
     }
     File file_;
     kept::Hasher hasher_;
@@ -65,6 +65,7 @@ class FileSource final : public kept::Source {
   public:
     FileSource(File file, std::size_t n) : file_(std::move(file)), left_(n) {}
     void get(void* bytes, std::size_t n) override {
+        if (n == 0) return;  // an empty list has no place of its own
         if (n > left_ || std::fread(bytes, 1, n, file_.get()) != n) throw kept::Damaged("it ends too early");
         left_ -= n;
     }
