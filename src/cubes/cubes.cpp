@@ -38,10 +38,10 @@ namespace {
 constexpr double kHalfDiagonal = 0.8660254037844387;
 /// Cubes with fewer kept ones at their sides stick out, and are left out.
 constexpr int kLeastNeighbours = 3;
-constexpr int kRootsAlong = 14;
-/// Between two sides that cubes stand on there are at least so many roots, so that they come out as cubes but for a
-/// ninth.
-constexpr double kRootsBetween = 4.5;
+constexpr double kRootsAlong = 14;
+/// Between two sides that cubes stand on their edges may be so much shorter than elsewhere; where they would be more,
+/// all are made a little smaller, down to this share.
+constexpr double kSqueezed = 1.1, kSmallestRoot = 0.7;
 /// Cubes stand within so many steps of one whose centre is so many of its edges from the boundary: blocks that are
 /// fewer than about six across take more cells than tetrahedra alone.
 constexpr double kDeep = 4;
@@ -107,13 +107,13 @@ class Maker {
     Octree make_octree() const {
         const Box& box = tree_.bounds();
         const Vec3 extent = box.extent();
-        const double root = root_edge(std::max({extent.x, extent.y, extent.z}) / kRootsAlong);
+        const double root = root_edge();
         At n{};
         Box lattice;
         for (int axis = 0; axis < 3; ++axis) {
             const auto a = static_cast<std::size_t>(axis);
             const bool is_low = flats_.is_on(2 * a), is_high = flats_.is_on(2 * a + 1);
-            n[a] = static_cast<std::uint32_t>(std::ceil(extent[axis] / root * (1 - 1e-9)));
+            n[a] = roots_along(axis, root);
             lattice.lo[axis] = box.lo[axis];
             lattice.hi[axis] = box.hi[axis];
             if (is_low && is_high) continue;
@@ -131,24 +131,34 @@ class Maker {
                 },
                 o_.layout.per_level};
     }
-    /// So large that cubes of some level are nearly as large as the largest size allows.
-    double root_edge(double least) const {
-        double root = o_.most_over * sizes_.largest() * kFit;
-        while (root < least) root *= 2;
-        while (root >= 2 * least) root /= 2;
-        const double between = least_between_flats();
-        while (between < kRootsBetween * root && root > least / 2) root /= 2;
-        // A slab of few: as thick as they come out there.
-        return between < kRootsBetween * root ? between / std::ceil(between / root) : root;
+    std::uint32_t roots_along(int axis, double root) const {
+        return static_cast<std::uint32_t>(std::ceil(tree_.bounds().extent()[axis] / root * (1 - 1e-9)));
     }
-    double least_between_flats() const {
+
+    /// So large that cubes of some level are nearly as large as the largest size allows, and so that what is fitted
+    /// between flats comes out as cubes.
+    double root_edge() const {
         const Vec3 extent = tree_.bounds().extent();
-        double least = Box::inf;
+        double root = o_.most_over * sizes_.largest() * kFit;
+        while (root * kRootsAlong < std::max({extent.x, extent.y, extent.z})) root *= 2;
+        double best = root, least_squeeze = squeeze(root);
+        for (double r = root; r > kSmallestRoot * root && least_squeeze > kSqueezed; r *= 0.98) {
+            const double s = squeeze(r);
+            if (s >= least_squeeze) continue;
+            least_squeeze = s;
+            best = r;
+        }
+        return best;
+    }
+    /// By how much cubes of that edge would be shortened between flats, at most.
+    double squeeze(double root) const {
+        double most = 1;
         for (int axis = 0; axis < 3; ++axis) {
             const auto a = static_cast<std::size_t>(axis);
-            if (flats_.is_on(2 * a) && flats_.is_on(2 * a + 1)) least = std::min(least, extent[axis]);
+            if (flats_.is_on(2 * a) && flats_.is_on(2 * a + 1))
+                most = std::max(most, roots_along(axis, root) * root / tree_.bounds().extent()[axis]);
         }
-        return least;
+        return most;
     }
 
     // ---- which cubes are kept ----

@@ -450,8 +450,12 @@ fill::FilledCore fill_inside_layers(const SurfaceMesh& wall, const LayerStacks& 
     };
     try {
         return fill::fill_core(
-            stacks.core, [&] { return with_finer_surface(sizes, stacks.core.surface); }, options, context, report,
-            points_without_layers(stacks), check, tops_of(stacks));
+            stacks.core,
+            [&] {
+                // Round cubes the fill looks at what is left of the surface by itself.
+                return options.core == FillCore::cubes ? sizes : with_finer_surface(sizes, stacks.core.surface);
+            },
+            options, context, report, points_without_layers(stacks), check, tops_of(stacks));
     } catch (const fill::RegionsMeet& e) {
         // What layers are grown into is closed: the fill has lost a part of it.
         throw FillObstacle(e.what(), {e.place()});

@@ -126,6 +126,18 @@ bool is_on_cubes(const AddedBoundaryPoint& p, const WithHull& hull) {
            });
 }
 
+Surface without_hull(const WithHull& hull) {
+    Surface out = hull.surface.surface;
+    out.triangles.clear();
+    out.zone_of.clear();
+    for (Index t = 0; t < hull.triangle_in_given.size(); ++t) {
+        if (hull.triangle_in_given[t] == kNone) continue;
+        out.triangles.push_back(hull.surface.surface.triangles[t]);
+        out.zone_of.push_back(hull.surface.surface.zone_of[t]);
+    }
+    return out;
+}
+
 /// Within an edge of a triangle of the hull.
 bool is_near_hull(const Vec3& p, const WithHull& hull) {
     const Surface& s = hull.surface.surface;
@@ -187,8 +199,8 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
         };
         try {
             FilledCore filled = fill_with_tetrahedra_alone(
-                hull.surface, [&sizes] { return sizes; }, options, context, report, hull.may_slide, check_hull,
-                hull.is_top);
+                hull.surface, [&] { return with_finer_surface(sizes, without_hull(hull)); }, options, context, report,
+                hull.may_slide, check_hull, hull.is_top);
             const std::vector<Index> number_of = filled.number_of;
             take_hull_away(filled, hull, surface.surface.points.size());
             report.boundary_points_added = as_of_given(std::move(report.boundary_points_added), hull);
@@ -227,7 +239,8 @@ FilledCore fill_round_cubes(const SurfaceMesh& surface, const MakeSizes& make_si
         }
     }
     return fill_with_tetrahedra_alone(
-        surface, [&sizes] { return sizes; }, options, context, report, may_slide, check, is_top);
+        surface, [&] { return with_finer_surface(sizes, surface.surface); }, options, context, report, may_slide, check,
+        is_top);
 }
 
 }  // namespace anvilcast::fill

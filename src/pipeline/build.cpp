@@ -64,8 +64,8 @@ Ball ball_round(const Vec3& obstacle, double size, const std::vector<Ball>& befo
 }
 
 /// Where the fill meets obstacles in layers these are left out there, and all is filled again.
-void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeField& field, const FillOptions& options,
-                       BuildResult& result, Stopwatch& watch, const Context& context) {
+void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeField& field, const SizeField& of_core,
+                       const FillOptions& options, BuildResult& result, Stopwatch& watch, const Context& context) {
     constexpr int kMostAttempts = 16;
     LayerRequest request = layer_request(c);
     LayerStacks stacks;
@@ -77,7 +77,7 @@ void fill_round_layers(const Case& c, const SurfaceMesh& surface, const SizeFiel
         result.layers = stacks.zones;
         result.fill = {};
         try {
-            result.mesh = fill_with_layers(surface, stacks, field, options, context, &result.fill);
+            result.mesh = fill_with_layers(surface, stacks, of_core, options, context, &result.fill);
             return;
         } catch (const FillObstacle& e) {
             if (attempt == kMostAttempts) throw;
@@ -209,18 +209,21 @@ class Build {
 
     void make_mesh() {
         // What it is made from is the surface mesh and the case: nobody else need know of the field's finer places.
-        sizing_.field = with_finer_surface(sizing_.field, surface_.surface);
+        // Cubes need not, either: they may stand in the place of what is finer.
+        const SizeField plain = sizing_.field;
+        sizing_.field = with_finer_surface(plain, surface_.surface);
+        const SizeField& of_core = c_.core == FillCore::cubes ? plain : sizing_.field;
         watch_.lap("surface");
         stages_.keep(
             "mesh", keys_.mesh,
             [&] {
                 const FillOptions options = fill_options(c_, surface_);
                 if (!c_.layers.empty())
-                    fill_round_layers(c_, surface_, sizing_.field, options, result_, watch_, context_);
+                    fill_round_layers(c_, surface_, sizing_.field, of_core, options, result_, watch_, context_);
                 else if (c_.cells == FillCells::polyhedra)
-                    result_.mesh = fill_with_polyhedra(surface_, sizing_.field, options, context_, &result_.fill);
+                    result_.mesh = fill_with_polyhedra(surface_, of_core, options, context_, &result_.fill);
                 else
-                    result_.mesh = fill_with_tetrahedra(surface_, sizing_.field, options, context_, &result_.fill);
+                    result_.mesh = fill_with_tetrahedra(surface_, of_core, options, context_, &result_.fill);
                 sweep_ducts(c_, sizing_.field, result_);
                 warn_of_polyhedra(result_.fill, result_.mesh.n_cells(), result_.warnings);
                 if (c_.core == FillCore::cubes && result_.fill.cubes == 0)

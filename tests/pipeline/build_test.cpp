@@ -54,7 +54,7 @@ TEST_F(Build, TellsOfCubesBeforeAndAfter) {
     EXPECT_NEAR(before.total_cells(), n, 0.15 * n);
     EXPECT_GT(before.cubes->cells_alone, 1.5 * n);
     EXPECT_NEAR(before.cubes->whole, static_cast<double>(result.fill.cubes), 0.05 * before.cubes->whole);
-    EXPECT_NE(plan_text(before, c).find(" of 3.42 mm, which are "), std::string::npos) << plan_text(before, c);
+    EXPECT_NE(plan_text(before, c).find(" of 3.125 mm, which are "), std::string::npos) << plan_text(before, c);
     EXPECT_NE(build_text(result, c, "out", false).find(" whole cubes; "), std::string::npos);
     EXPECT_TRUE(result.warnings.empty()) << result.warnings.front();
     // Where there is no room for them the plan says so.
