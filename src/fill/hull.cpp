@@ -5,6 +5,8 @@
 
 #include "fill/hull.hpp"
 
+#include <anvilcast/errors.hpp>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -17,7 +19,11 @@ namespace {
 class HullMaker {
   public:
     HullMaker(const SurfaceMesh& given, const cubes::CubeCore& core, const SizeField& sizes, const Context& context)
-        : given_(given), core_(core), sizes_(sizes), context_(context) {
+        : given_(given),
+          core_(core),
+          sizes_(sizes),
+          context_(context),
+          edges_(given.surface.triangles, given.surface.points.size()) {
         out_.point_of.assign(core.points.size(), kNone);
         out_.surface.regions = given.regions;
         out_.surface.periodic = given.periodic;
@@ -28,7 +34,8 @@ class HullMaker {
     WithHull run(const std::vector<char>& may_slide, const std::vector<char>& is_top) {
         take_what_stays();
         const auto n_given = static_cast<Index>(out_.surface.surface.points.size());
-        for (const auto& [patch, of] : pieces_by_patch()) fill_patch(of);
+        std::size_t n = 0;
+        for (const auto& [patch, of] : pieces_by_patch()) fill_patch(of, borders_[n++]);
         add_hull();
         const std::size_t n_points = out_.surface.surface.points.size();
         out_.point_in_given.resize(n_points, kNone);
@@ -93,7 +100,9 @@ class HullMaker {
                 for (const Index p : given_.surface.triangles[t]) is_needed[p] = 1;
         // Another patch may begin at a patch's border.
         for (const auto& [patch, of] : pieces_by_patch())
-            for (const auto& [from, to] : border_of(of)) is_needed[from] = is_needed[to] = 1;
+            for (const Borders& borders = borders_.emplace_back(borders_of(of));
+                 const auto* list : {&borders.outer, &borders.inner})
+                for (const Edge& e : *list) is_needed[e[0]] = is_needed[e[1]] = 1;
         for (Index p = 0; p < is_needed.size(); ++p)
             if (is_needed[p] != 0) given_point(p);
         for (Index t = 0; t < is_left.size(); ++t) {
@@ -117,13 +126,43 @@ class HullMaker {
             if (!std::binary_search(all.begin(), all.end(), Edge{e[1], e[0]})) out.push_back(e);
         return out;
     }
-    std::vector<Edge> border_of(const PiecesOfPatch& of) const {
-        std::vector<Triangle> triangles;
-        for (const Index t : of.triangles) triangles.push_back(given_.surface.triangles[t]);
-        return outline(triangles);
+    struct Borders {
+        std::vector<Edge> outer;  ///< the patch is on their left
+        std::vector<Edge> inner;  ///< the patch is on both sides, and something stands on them
+    };
+    /// Throws GeometryError where something touches the patch in a point alone.
+    Borders borders_of(const PiecesOfPatch& of) const {
+        std::vector<char> is_of_patch(given_.surface.triangles.size(), 0);
+        for (const Index t : of.triangles) is_of_patch[t] = 1;
+        Borders out;
+        for (const Index t : of.triangles)
+            for (Index k = 0; k < 3; ++k) {
+                const std::size_t e = edges_.edge_of(t, k);
+                std::size_t n_of_patch = 0;
+                for (const auto* use = edges_.begin(e); use != edges_.end(e); ++use)
+                    n_of_patch += is_of_patch[use->triangle] != 0 ? 1 : 0;
+                const Edge edge{given_.surface.triangles[t][k], given_.surface.triangles[t][(k + 1) % 3]};
+                if (n_of_patch == 1)
+                    out.outer.push_back(edge);
+                else if (edges_.n_uses(e) > n_of_patch && edge[0] < edge[1])
+                    out.inner.push_back(edge);
+            }
+        check_points(is_of_patch, of, out);
+        return out;
+    }
+    void check_points(const std::vector<char>& is_of_patch, const PiecesOfPatch& of, const Borders& borders) const {
+        std::vector<char> is_within(given_.surface.points.size(), 0);
+        for (const Index t : of.triangles)
+            for (const Index p : given_.surface.triangles[t]) is_within[p] = 1;
+        for (const auto* list : {&borders.outer, &borders.inner})
+            for (const Edge& e : *list) is_within[e[0]] = is_within[e[1]] = 0;
+        for (Index t = 0; t < is_of_patch.size(); ++t)
+            for (const Index p : given_.surface.triangles[t])
+                if (is_of_patch[t] == 0 && is_within[p] != 0)
+                    throw GeometryError("something touches a flat wall in a point alone");
     }
 
-    void fill_patch(const PiecesOfPatch& of) {
+    void fill_patch(const PiecesOfPatch& of, const Borders& borders) {
         const Index sample = of.triangles.front();
         const Vec3 normal = triangle_normal(given_.surface.corner(sample, 0), given_.surface.corner(sample, 1),
                                             given_.surface.corner(sample, 2));
@@ -136,8 +175,8 @@ class HullMaker {
             return found->second;
         };
         std::vector<planar::RimEdge> rim;
-        for (const auto& [from, to] : border_of(of))
-            rim.push_back({place(number_[from]), place(number_[to]), {0, kNone}});
+        for (const Edge& e : borders.outer) rim.push_back({place(number_[e[0]]), place(number_[e[1]]), {0, kNone}});
+        for (const Edge& e : borders.inner) rim.push_back({place(number_[e[0]]), place(number_[e[1]]), {0, 0}});
         // The sides of cubes are seen the right way round from outside of the domain, the patch from where its normal
         // points to.
         const bool is_seen_from_outside = given_.sides[sample][1] < given_.regions.size();
@@ -195,9 +234,11 @@ class HullMaker {
     const cubes::CubeCore& core_;
     const SizeField& sizes_;
     const Context& context_;
+    SurfaceEdges edges_;
     WithHull out_;
-    std::vector<Index> number_;   // of each point of the given surface
-    std::vector<char> is_inner_;  // of each point: new, and within a patch
+    std::vector<Borders> borders_;  // of each patch with cubes, in order
+    std::vector<Index> number_;     // of each point of the given surface
+    std::vector<char> is_inner_;    // of each point: new, and within a patch
 };
 
 }  // namespace
