@@ -124,6 +124,7 @@ class Maker {
         }
         return {lattice, n,
                 [this](const Vec3& center, double edge) {
+                    context_.check_stop();
                     if (edge <= o_.most_over * size_in(center, edge)) return false;
                     // Outside of everything nothing is asked for.
                     const auto near = tree_.closest(center, kHalfDiagonal * edge * 1.0001);
@@ -169,6 +170,7 @@ class Maker {
         region_.assign(leaves.size(), kNone);
         std::vector<char> is_deep(leaves.size(), 0);
         tbb::parallel_for(tbb::blocked_range<Index>(0, static_cast<Index>(leaves.size()), 256), [&](const auto& range) {
+            context_.check_stop();
             for (Index c = range.begin(); c < range.end(); ++c) {
                 const Vec3 center = octree_->center(leaves[c]);
                 const double edge = octree_->edge(leaves[c].level), room = room_at(center, kDeep * edge);
@@ -254,6 +256,7 @@ class Maker {
             if (kept_[c] != 0) open.push_back(c);
         std::vector<char> is_lonely(leaves.size(), 0);
         while (!open.empty()) {
+            context_.check_stop();
             tbb::parallel_for(tbb::blocked_range<std::size_t>(0, open.size(), 256), [&](const auto& range) {
                 for (std::size_t k = range.begin(); k < range.end(); ++k)
                     is_lonely[open[k]] =
