@@ -4,7 +4,8 @@
 //
 // A column is followed from each face of a wall through prisms, hexahedra or polyhedra that stand on it as a prism
 // does, to the face opposite, as long as there are any. The height of a layer is its volume over the mean of its areas,
-// so that a leaning prism counts as high as it is thick.
+// so that a leaning prism counts as high as it is thick. Cubes that stand on a wall are no layers: a lowest hexahedron
+// or polyhedron that is nearly as high as wide ends the column before it begins.
 #pragma once
 
 #include <anvilcast/context.hpp>

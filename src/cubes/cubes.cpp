@@ -15,8 +15,10 @@
 #include "cubes/cubes.hpp"
 
 #include <anvilcast/domain.hpp>
+#include <anvilcast/errors.hpp>
 #include <anvilcast/triangle_tree.hpp>
 
+#include <fmt/format.h>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
@@ -537,6 +539,9 @@ class Maker {
 
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options,
                     const Context& context) {
+    if (options.layout.per_level < 1 || options.layout.per_level > 8)
+        throw InputError(
+            fmt::format("there are 1 to 8 cubes between two changes of their size, not {}", options.layout.per_level));
     const ThreadLimit limit(context);
     const Frame frame = options.layout.axes.empty()
                             ? frame_of_flats(boundary.surface)

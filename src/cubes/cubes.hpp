@@ -67,7 +67,7 @@ std::vector<char> triangles_that_carry(const SurfaceMesh& boundary);
 
 /// Whole cubes are hexahedra; those beside finer ones, and those at the hull, are divided into pyramids and tetrahedra
 /// round their centre, unless all are to be kept whole. Empty where no cube fits. O(n log n) for n cubes; the same on
-/// any number of threads. Throws InputError for axes that are none.
+/// any number of threads. Throws InputError for a layout that is none.
 CubeCore make_cubes(const SurfaceMesh& boundary, const SizeField& sizes, const CubeOptions& options = {},
                     const Context& context = {});
 

@@ -32,10 +32,11 @@ class HullMaker {
     }
 
     WithHull run(const std::vector<char>& may_slide, const std::vector<char>& is_top) {
+        gather_patches();
         take_what_stays();
         const auto n_given = static_cast<Index>(out_.surface.surface.points.size());
         std::size_t n = 0;
-        for (const auto& [patch, of] : pieces_by_patch()) fill_patch(of, borders_[n++]);
+        for (const auto& [patch, of] : patches_) fill_patch(of, borders_[n++]);
         add_hull();
         const std::size_t n_points = out_.surface.surface.points.size();
         out_.point_in_given.resize(n_points, kNone);
@@ -59,13 +60,12 @@ class HullMaker {
         std::vector<Index> triangles;  ///< of the given surface, that they take the place of
     };
 
-    std::map<Index, PiecesOfPatch> pieces_by_patch() const {
-        std::map<Index, PiecesOfPatch> out;
-        for (std::size_t k = 0; k < core_.walls.size(); ++k) out[core_.wall_patch[k]].pieces.push_back(core_.walls[k]);
+    void gather_patches() {
+        for (std::size_t k = 0; k < core_.walls.size(); ++k)
+            patches_[core_.wall_patch[k]].pieces.push_back(core_.walls[k]);
         for (Index t = 0; t < core_.patch_of.size(); ++t)
-            if (const auto found = out.find(core_.patch_of[t]); found != out.end())
+            if (const auto found = patches_.find(core_.patch_of[t]); found != patches_.end())
                 found->second.triangles.push_back(t);
-        return out;
     }
 
     Index given_point(Index p) {
@@ -92,14 +92,14 @@ class HullMaker {
 
     void take_what_stays() {
         std::vector<char> is_left(given_.surface.triangles.size(), 1);
-        for (const auto& [patch, of] : pieces_by_patch())
+        for (const auto& [patch, of] : patches_)
             for (const Index t : of.triangles) is_left[t] = 0;
         std::vector<char> is_needed(number_.size(), 0);
         for (Index t = 0; t < is_left.size(); ++t)
             if (is_left[t] != 0)
                 for (const Index p : given_.surface.triangles[t]) is_needed[p] = 1;
         // Another patch may begin at a patch's border.
-        for (const auto& [patch, of] : pieces_by_patch())
+        for (const auto& [patch, of] : patches_)
             for (const Borders& borders = borders_.emplace_back(borders_of(of));
                  const auto* list : {&borders.outer, &borders.inner})
                 for (const Edge& e : *list) is_needed[e[0]] = is_needed[e[1]] = 1;
@@ -236,9 +236,10 @@ class HullMaker {
     const Context& context_;
     SurfaceEdges edges_;
     WithHull out_;
-    std::vector<Borders> borders_;  // of each patch with cubes, in order
-    std::vector<Index> number_;     // of each point of the given surface
-    std::vector<char> is_inner_;    // of each point: new, and within a patch
+    std::map<Index, PiecesOfPatch> patches_;  // that cubes stand on
+    std::vector<Borders> borders_;            // of each of them, in order
+    std::vector<Index> number_;               // of each point of the given surface
+    std::vector<char> is_inner_;              // of each point: new, and within a patch
 };
 
 }  // namespace

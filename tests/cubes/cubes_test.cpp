@@ -360,11 +360,14 @@ TEST(Cubes, LeaveRoomForWhatStandsOnAFlatWall) {
     EXPECT_GT(squares_of_boundary(made.mesh), 1000U);
 }
 
-TEST(Cubes, RefuseAxesThatAreNone) {
+TEST(Cubes, RefuseLayoutsThatAreNone) {
     const Domain d = kit::inside_of(kit::box({0, 0, 0}, {1, 1, 1}));
     for (const std::vector<Vec3>& axes :
          {std::vector<Vec3>{{0, 0, 0}}, {{1, 0, 0}, {-2, 0, 0}}, {{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}})
         EXPECT_THROW(with_cubes(d, even(0.1), {}, 0, FillCore::cubes, FillCells::tetrahedra, {.axes = axes}),
+                     InputError);
+    for (const int per_level : {0, -1, 9})
+        EXPECT_THROW(with_cubes(d, even(0.1), {}, 0, FillCore::cubes, FillCells::tetrahedra, {.per_level = per_level}),
                      InputError);
 }
 
